@@ -1,0 +1,141 @@
+"""Global fit of a covariance structure. Sources are in docs/methods and in the registry of figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import brentq
+from scipy.special import chdtrc, chndtr
+from scipy.stats import chi2
+
+from dusk_arrow.core.linear_algebra import Array
+
+
+@dataclass(frozen=True)
+class Fit:
+    """Fit figures of one model; None where one does not apply (a saturated model has nothing to test)."""
+
+    chi_square: float
+    df: int
+    p_value: float | None
+    chi_square_per_df: float | None
+    cfi: float | None
+    tli: float | None
+    nfi: float | None
+    rfi: float | None
+    ifi: float | None
+    gfi: float | None
+    agfi: float | None
+    rmsea: float | None
+    rmsea_interval: tuple[float, float] | None
+    close_fit_p: float | None
+    srmr: float
+    log_likelihood: float
+    log_likelihood_saturated: float
+    aic: float
+    bic: float
+    sabic: float
+    ecvi: float
+    n_parameters: int
+    critical_n_05: float | None
+    critical_n_01: float | None
+    baseline_chi_square: float
+    baseline_df: int
+
+
+def chi_square_p(chi_square: float, df: int) -> float:
+    """Upper tail of the χ² distribution."""
+    return float(chdtrc(df, max(chi_square, 0.0)))
+
+
+def rmsea_interval(chi_square: float, df: int, multiplier: float, level: float = 0.90) -> tuple[float, float]:
+    """Interval of RMSEA from the non-central χ² (Steiger & Lind 1980; Browne & Cudeck 1992)."""
+
+    def bound(probability: float) -> float:
+        if chndtr(chi_square, df, 0.0) <= probability:
+            return 0.0
+        high = max(chi_square, 1.0)
+        while chndtr(chi_square, df, high) > probability:
+            high *= 2
+        noncentrality = float(brentq(lambda nc: chndtr(chi_square, df, nc) - probability, 0.0, high, xtol=1e-10))
+        return float(np.sqrt(noncentrality / (df * multiplier)))
+
+    tail = (1 - level) / 2
+    return bound(1 - tail), bound(tail)
+
+
+def srmr(sample: Array, implied: Array) -> Array:
+    """Root mean square of (s−σ)/√(s_ii s_jj) over i ≥ j (Bentler 1995), batched: (…, p, p) → (…)."""
+    sd = np.sqrt(np.diagonal(sample, axis1=-2, axis2=-1))
+    rows, columns = np.tril_indices(sample.shape[-1])
+    residual = (sample - implied) / (sd[..., :, None] * sd[..., None, :])
+    result: Array = np.sqrt((residual[..., rows, columns] ** 2).mean(axis=-1))
+    return result
+
+
+def baseline_chi_square(sample: Array, multiplier: float) -> tuple[float, int]:
+    """χ² and df of the model in which all observed variables are uncorrelated, ML in closed form."""
+    sd = np.sqrt(np.diag(sample))
+    _, log_det = np.linalg.slogdet(sample / np.outer(sd, sd))
+    p = sample.shape[0]
+    return float(-multiplier * log_det), p * (p - 1) // 2
+
+
+def assess_fit(
+    sample: Array, implied: Array, discrepancy: float, n_parameters: int, n: int, multiplier: float
+) -> Fit:
+    """All fit figures of a maximum likelihood solution.
+
+    `sample` and `implied` (p, p), `discrepancy` the minimum F, `n` cases, `multiplier` N or N−1 as T = multiplier·F.
+    """
+    p = sample.shape[0]
+    t = max(multiplier * discrepancy, 0.0)
+    df = p * (p + 1) // 2 - n_parameters
+    base, base_df = baseline_chi_square(sample, multiplier)
+    inverse = np.linalg.inv(implied)
+    weighted = inverse @ sample
+    deviation = weighted - np.eye(p)
+    gfi = float(1 - np.trace(deviation @ deviation) / np.trace(weighted @ weighted))
+    _, implied_log_det = np.linalg.slogdet(implied)
+    _, sample_log_det = np.linalg.slogdet(sample)
+    constant = p * np.log(2 * np.pi)
+    log_likelihood = float(-n / 2 * (constant + implied_log_det + np.trace(weighted)))
+    saturated = float(-n / 2 * (constant + sample_log_det + p))
+    tested = df > 0
+    excess, base_excess = max(t - df, 0.0), max(base - base_df, t - df, 0.0)
+    ratio = (base / base_df - t / df) if tested and base_df else 0.0
+    return Fit(
+        chi_square=t,
+        df=df,
+        p_value=chi_square_p(t, df) if tested else None,
+        chi_square_per_df=t / df if tested else None,
+        cfi=1 - excess / base_excess if base_excess > 0 and tested else 1.0,
+        tli=ratio / (base / base_df - 1) if tested and base_df and base != base_df else None,
+        nfi=1 - t / base if base > 0 else None,
+        rfi=ratio / (base / base_df) if tested and base > 0 else None,
+        ifi=(base - t) / (base - df) if base != df else None,
+        gfi=gfi,
+        agfi=1 - p * (p + 1) / (2 * df) * (1 - gfi) if tested else None,
+        rmsea=float(np.sqrt(excess / (df * multiplier))) if tested else None,
+        rmsea_interval=rmsea_interval(t, df, multiplier) if tested else None,
+        close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier)) if tested else None,
+        srmr=float(srmr(sample, implied)),
+        log_likelihood=log_likelihood,
+        log_likelihood_saturated=saturated,
+        aic=-2 * log_likelihood + 2 * n_parameters,
+        bic=-2 * log_likelihood + n_parameters * float(np.log(n)),
+        sabic=-2 * log_likelihood + n_parameters * float(np.log((n + 2) / 24)),
+        ecvi=(t + 2 * n_parameters) / multiplier,
+        n_parameters=n_parameters,
+        critical_n_05=_critical_n(0.05, t, df, multiplier) if tested else None,
+        critical_n_01=_critical_n(0.01, t, df, multiplier) if tested else None,
+        baseline_chi_square=base,
+        baseline_df=base_df,
+    )
+
+
+def _critical_n(alpha: float, chi_square: float, df: int, multiplier: float) -> float | None:
+    """The sample size at which this discrepancy would just be significant (Hoelter 1983)."""
+    discrepancy = chi_square / multiplier
+    return float(chi2.isf(alpha, df) / discrepancy + 1) if discrepancy > 1e-12 else None

@@ -1,0 +1,73 @@
+"""Whether a solution makes sense as a model: variances, covariance matrices, correlations."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.covariance.figures import Figures
+from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
+from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.problems import Problem, Repair
+from dusk_arrow.core.specification.changes import SetAside
+
+TOLERANCE = -1e-8
+
+
+def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
+    scale = np.sqrt(np.maximum(np.abs(np.diagonal(matrix, axis1=-2, axis2=-1)), 1e-300))
+    scaled = matrix / (scale[..., :, None] * scale[..., None, :])
+    result: NDArray[np.bool_] = np.linalg.eigvalsh(scaled)[..., 0] >= TOLERANCE
+    return result
+
+
+def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
+    """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite: (b,)."""
+    parts = matrices(model, theta)
+    result: NDArray[np.bool_] = _semi_definite(parts.node) & _semi_definite(parts.residual)
+    return result
+
+
+def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]:
+    """Warnings about one solution θ (q,): negative variances, impossible correlations, loadings beyond 1, loops."""
+    problems: list[Problem] = []
+    table = model.table
+    parts = matrices(model, theta)
+    nodes = implied(parts).nodes
+    owner = {name: c for c in table.constructs for name in c.indicators}
+    for i, parameter in enumerate(table.parameters):
+        value = float(found.parameters[i])
+        if parameter.kind == "variance" and parameter.free and value < 0:
+            name = parameter.source
+            what = "residual variance" if parameter.role == "residual" else "variance"
+            message = (
+                f"The {what} of {name} is negative ({value:.3f}), which no variance can be. Usual reasons: too few "
+                "indicators, two indicators that nearly repeat each other, a small sample, or a wrong model. "
+                "The estimates stand, but should not be reported as they are."
+            )
+            repairs = ()
+            if name in owner and len(owner[name].indicators) > 2:
+                repairs = (Repair(f"Set {name} aside", SetAside(owner[name].name, name, "negative variance")),)
+            problems.append(Problem("negative_variance", "warning", message, (name,), repairs))
+    if not problems and not bool(admissible(model, theta)):
+        message = "The estimated covariances among residuals or constructs are impossible together (not positive semi-definite)."
+        problems.append(Problem("not_semi_definite", "warning", message))
+    constructs = [i for i, name in enumerate(table.nodes) if name in {c.name for c in table.constructs}]
+    correlation = correlation_from(nodes)
+    for a in constructs:
+        for b in constructs:
+            if a < b and abs(correlation[a, b]) > 0.95:
+                names = (table.nodes[a], table.nodes[b])
+                message = (
+                    f"{names[0]} and {names[1]} correlate at {correlation[a, b]:.2f}: the data hardly tell them apart. "
+                    "Consider merging them, or dropping one."
+                )
+                problems.append(Problem("constructs_alike", "warning", message, names))
+    for i, parameter in enumerate(table.parameters):
+        if parameter.kind == "loading" and abs(found.standardized[i]) > 1 + 1e-8:
+            message = f"The standardized loading of {parameter.target} is {found.standardized[i]:.2f}, beyond 1."
+            problems.append(Problem("loading_beyond_one", "warning", message, (parameter.target, parameter.source)))
+    if float(np.abs(np.linalg.eigvals(parts.effect)).max(initial=0.0)) >= 1:
+        message = "The loop in the model grows without end at these estimates, so total effects have no meaning."
+        problems.append(Problem("unstable_loop", "warning", message))
+    return problems

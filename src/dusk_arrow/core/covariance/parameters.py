@@ -1,0 +1,257 @@
+"""The parameters of a covariance-based model: what is free, what is fixed, and where it stands.
+
+The model is y = Λη + ε, η = Bη + ζ with covariances Ψ of ζ and Θ of ε. Observed variables in paths,
+and the indicators of formative constructs, are nodes of η with one loading of 1 and no residual.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from itertools import combinations
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.specification.model import Construct, Model, canonical
+from dusk_arrow.core.specification.statements import Arrow, Pair, Reference, Target, VarianceOf
+
+Kind = Literal["loading", "weight", "path", "covariance", "variance"]
+Role = Literal["residual", "disturbance", "exogenous"]
+Matrix = Literal["loading", "effect", "node", "residual"]
+Scaling = Literal["marker", "unit-variance"]
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One cell of the model: `index` is its position among the free values, None when it is fixed at `value`."""
+
+    kind: Kind
+    source: str
+    target: str
+    matrix: Matrix
+    row: int
+    column: int
+    role: Role | None = None
+    value: float | None = None
+    why_fixed: str | None = None
+    start: float | None = None
+    label: str | None = None
+    index: int | None = None
+
+    @property
+    def free(self) -> bool:
+        """Whether the value is estimated."""
+        return self.value is None
+
+    @property
+    def sentence_target(self) -> Target:
+        """The parameter as a sentence names it."""
+        if self.kind == "variance":
+            return VarianceOf(self.source)
+        if self.kind == "covariance":
+            return canonical(Pair(self.source, self.target))
+        return Arrow(self.source, self.target)
+
+    @property
+    def words(self) -> str:
+        """The parameter as a reader would name it."""
+        if self.kind == "variance":
+            return f"variance of {self.source}"
+        return f"{self.source} {'&' if self.kind == 'covariance' else '→'} {self.target}"
+
+
+@dataclass(frozen=True)
+class ParameterTable:
+    """All parameters with the names of the rows of Λ (observed) and of the nodes of η."""
+
+    observed: tuple[str, ...]
+    nodes: tuple[str, ...]
+    structural: tuple[str, ...]
+    parameters: tuple[Parameter, ...]
+    constructs: tuple[Construct, ...]
+    names: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def n_free(self) -> int:
+        """The number of free values, equal parameters counted once."""
+        return len({p.index for p in self.parameters if p.index is not None})
+
+    def of_kind(self, *kinds: Kind) -> list[Parameter]:
+        """The parameters of some kinds, in order."""
+        return [p for p in self.parameters if p.kind in kinds]
+
+    def free_words(self) -> list[str]:
+        """For each free value the words of its first parameter."""
+        found: dict[int, str] = {}
+        for parameter in self.parameters:
+            if parameter.index is not None:
+                found.setdefault(parameter.index, parameter.words)
+        return [found[index] for index in range(len(found))]
+
+    def positions(self, matrix: Matrix) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
+        """For one matrix: positions in `parameters`, rows and columns."""
+        chosen = [(i, p.row, p.column) for i, p in enumerate(self.parameters) if p.matrix == matrix]
+        array = np.array(chosen, dtype=np.intp).reshape(-1, 3)
+        return array[:, 0], array[:, 1], array[:, 2]
+
+
+class _Builder:
+    def __init__(self, model: Model, scaling: Scaling) -> None:
+        self.model = model
+        self.scaling = scaling
+        formative = [n for c in model.constructs if c.mode == "formative" for n in c.indicators]
+        self.nodes = list(dict.fromkeys([c.name for c in model.constructs] + list(model.observed) + formative))
+        self.observed = list(model.columns)
+        self.node_at = {name: i for i, name in enumerate(self.nodes)}
+        self.observed_at = {name: i for i, name in enumerate(self.observed)}
+        self.parameters: list[Parameter] = []
+        self.second_order = {n for c in model.constructs for n in c.indicators if n in model.by_name}
+        into = {target for _, target in model.paths} | self.second_order
+        composites = {c.name for c in model.constructs if c.mode == "formative"}
+        self.composites = composites
+        self.endogenous = into | composites
+
+    def add(self, kind: Kind, source: str, target: str, matrix: Matrix, row: int, column: int, **more: object) -> None:
+        parameter = Parameter(kind, source, target, matrix, row, column, **more)  # type: ignore[arg-type]
+        asked = self.model.fixed.get(parameter.sentence_target)
+        if asked is not None:
+            parameter = replace(parameter, value=asked, why_fixed="fixed by a sentence")
+        start = self.model.starts.get(parameter.sentence_target)
+        label = next((n for n, t in self.model.names.items() if t == parameter.sentence_target), None)
+        self.parameters.append(replace(parameter, start=start, label=label))
+
+    def measurement(self, construct: Construct) -> None:
+        fixed = self.model.fixed
+        arrows = [Arrow(construct.name, name) for name in construct.indicators]
+        scaled = any(fixed.get(arrow) for arrow in arrows) or bool(fixed.get(VarianceOf(construct.name)))
+        marker = None
+        if not scaled and self.scaling == "marker":
+            marker = next((arrow.target for arrow in arrows if arrow not in fixed), None)
+        for name in construct.indicators:
+            column = self.node_at[construct.name]
+            more: dict[str, object] = {}
+            if name == marker:
+                more = {"value": 1.0, "why_fixed": "carries the scale"}
+            if name in self.node_at:
+                self.add("loading", construct.name, name, "effect", self.node_at[name], column, **more)
+            else:
+                self.add("loading", construct.name, name, "loading", self.observed_at[name], column, **more)
+
+    def weights(self, construct: Construct) -> None:
+        arrows = [Arrow(name, construct.name) for name in construct.indicators]
+        scaled = any(self.model.fixed.get(arrow) for arrow in arrows)
+        marker = None if scaled else next((a.source for a in arrows if a not in self.model.fixed), None)
+        row = self.node_at[construct.name]
+        for name in construct.indicators:
+            more: dict[str, object] = {"value": 1.0, "why_fixed": "carries the scale"} if name == marker else {}
+            self.add("weight", name, construct.name, "effect", row, self.node_at[name], **more)
+
+    def variances(self) -> None:
+        single = {
+            c.indicators[0]
+            for c in self.model.constructs
+            if c.mode == "reflective" and len(c.indicators) == 1 and c.indicators[0] not in self.node_at
+        }
+        for name in self.observed:
+            if name not in self.node_at:
+                at = self.observed_at[name]
+                more: dict[str, object] = {"value": 0.0, "why_fixed": "the only indicator"} if name in single else {}
+                self.add("variance", name, name, "residual", at, at, role="residual", **more)
+        for name in self.nodes:
+            at = self.node_at[name]
+            role: Role = "disturbance" if name in self.endogenous else "exogenous"
+            more = {}
+            if name in self.composites:
+                more = {"value": 0.0, "why_fixed": "made of its indicators without remainder"}
+            elif self.scaling == "unit-variance" and self._needs_unit_variance(name):
+                more = {"value": 1.0, "why_fixed": "unit variance carries the scale"}
+            self.add("variance", name, name, "node", at, at, role=role, **more)
+
+    def _needs_unit_variance(self, name: str) -> bool:
+        construct = self.model.by_name.get(name)
+        if construct is None:
+            return False
+        return not any(self.model.fixed.get(Arrow(name, indicator)) for indicator in construct.indicators)
+
+    def covariances(self) -> None:
+        stated = set(self.model.covariances) | {
+            (t.first, t.second) for t in self.model.fixed if isinstance(t, Pair)
+        }
+        closed = set(self.model.no_covariances)
+        exogenous = [name for name in self.nodes if name not in self.endogenous]
+        pairs = dict.fromkeys(
+            pair for pair in self.model.covariances if pair[0] in self.node_at or pair[0] in self.observed_at
+        )
+        pairs.update(dict.fromkeys((a, b) if a <= b else (b, a) for a, b in combinations(exogenous, 2)))
+        pairs.update(dict.fromkeys(stated))
+        for first, second in pairs:
+            if (first, second) in closed and (first, second) not in stated:
+                continue
+            if first in self.node_at and second in self.node_at:
+                row, column, matrix = self.node_at[first], self.node_at[second], "node"
+            else:
+                row, column, matrix = self.observed_at[first], self.observed_at[second], "residual"
+            more: dict[str, object] = {}
+            if {first, second} & self.composites:
+                more = {"value": 0.0, "why_fixed": "made of its indicators without remainder"}
+            self.add("covariance", first, second, matrix, max(row, column), min(row, column), **more)  # type: ignore[arg-type]
+
+    def paths(self) -> None:
+        for source, target in self.model.paths:
+            self.add("path", source, target, "effect", self.node_at[target], self.node_at[source])
+
+    def ties(self) -> list[Parameter]:
+        """Free positions numbered in order, equal parameters sharing one; a fixed member fixes the others."""
+        place = {p.sentence_target: i for i, p in enumerate(self.parameters)}
+        group = list(range(len(self.parameters)))
+
+        def root(at: int) -> int:
+            while group[at] != at:
+                at = group[at]
+            return at
+
+        for members in self.model.matches:
+            targets = [self.model.names.get(m.name) if isinstance(m, Reference) else m for m in members]
+            found = [place[t] for t in targets if t in place]
+            for other in found[1:]:
+                group[root(other)] = root(found[0])
+        fixed = {root(i): p.value for i, p in enumerate(self.parameters) if p.value is not None}
+        numbers: dict[int, int] = {}
+        result = []
+        for i, parameter in enumerate(self.parameters):
+            if parameter.value is None and root(i) in fixed:
+                parameter = replace(parameter, value=fixed[root(i)], why_fixed="equal to a fixed parameter")
+            if parameter.value is None:
+                parameter = replace(parameter, index=numbers.setdefault(root(i), len(numbers)))
+            result.append(parameter)
+        return result
+
+
+def compile_model(model: Model, scaling: Scaling = "marker") -> ParameterTable:
+    """The parameter table of a model that `checking.check` found free of errors.
+
+    Defaults: the first indicator in use carries the scale; exogenous nodes covary; disturbances and residuals
+    do not; a formative construct is an exact composite whose first weight is 1; the residual variance of a
+    construct's only indicator is 0.
+    """
+    builder = _Builder(model, scaling)
+    for construct in model.constructs:
+        if construct.mode == "reflective":
+            builder.measurement(construct)
+        else:
+            builder.weights(construct)
+    builder.paths()
+    builder.covariances()
+    builder.variances()
+    parameters = builder.ties()
+    place = {p.sentence_target: i for i, p in enumerate(parameters)}
+    names = {name: place[target] for name, target in model.names.items() if target in place}
+    return ParameterTable(
+        tuple(builder.observed),
+        tuple(builder.nodes),
+        model.structure_nodes,
+        tuple(parameters),
+        model.constructs,
+        names,
+    )

@@ -1,0 +1,72 @@
+"""Directed routes between variables, and the effects along them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+EffectKind = Literal["direct", "specific indirect", "total indirect", "total"]
+MOST_ROUTES = 2000
+
+
+@dataclass(frozen=True)
+class Effect:
+    """One effect: of a pair, along one route (`via` its stations between) or in total (`via` None)."""
+
+    source: str
+    target: str
+    kind: EffectKind
+    via: tuple[str, ...] | None
+
+    @property
+    def route(self) -> tuple[str, ...]:
+        """All stations from source to target, for effects along one route."""
+        return (self.source, *(self.via or ()), self.target)
+
+
+def routes(paths: tuple[tuple[str, str], ...], source: str, target: str, most: int = MOST_ROUTES) -> list[tuple[str, ...]]:
+    """Every directed route without repeated stations, the direct one first, then shorter before longer."""
+    onward: dict[str, list[str]] = {}
+    for start, end in paths:
+        onward.setdefault(start, []).append(end)
+    found: list[tuple[str, ...]] = []
+    open_routes: list[tuple[str, ...]] = [(source,)]
+    while open_routes and len(found) < most:
+        route = open_routes.pop(0)
+        for station in onward.get(route[-1], []):
+            if station == target:
+                found.append((*route, station))
+            elif station not in route:
+                open_routes.append((*route, station))
+    return sorted(found, key=len)
+
+
+def list_effects(paths: tuple[tuple[str, str], ...], names: tuple[str, ...]) -> tuple[list[Effect], bool]:
+    """Every effect of every ordered pair that a route connects, and whether all routes are listed.
+
+    A pair has a direct effect where there is a path, one specific indirect effect per route through others,
+    a total indirect effect where there is such a route, and a total effect. Beyond 2,000 specific indirect
+    effects in all, further pairs keep their totals only.
+    """
+    effects: list[Effect] = []
+    complete, counted = True, 0
+    for source in names:
+        for target in names:
+            if source == target:
+                continue
+            left = max(MOST_ROUTES - counted, 1)
+            found = routes(paths, source, target, left + 1)
+            if not found:
+                continue
+            if (source, target) in paths:
+                effects.append(Effect(source, target, "direct", ()))
+            indirect = [route for route in found if len(route) > 2]
+            if len(indirect) > left or counted >= MOST_ROUTES:
+                complete = False
+            else:
+                counted += len(indirect)
+                effects += [Effect(source, target, "specific indirect", route[1:-1]) for route in indirect]
+            if indirect:
+                effects.append(Effect(source, target, "total indirect", None))
+            effects.append(Effect(source, target, "total", None))
+    return effects, complete

@@ -1,0 +1,57 @@
+"""Batched matrix helpers that keep one bad matrix from spoiling its batch."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+
+def positive_definite(matrices: Array) -> NDArray[np.bool_]:
+    """Which matrices of a batch (…, p, p) are positive definite, finite ones only."""
+    finite = np.isfinite(matrices).all(axis=(-2, -1))
+    safe = np.where(finite[..., None, None], matrices, np.eye(matrices.shape[-1]))
+    smallest = np.linalg.eigvalsh(safe)[..., 0]
+    scale = np.abs(np.diagonal(safe, axis1=-2, axis2=-1)).max(axis=-1, initial=0.0)
+    result: NDArray[np.bool_] = finite & (smallest > 1e-14 * scale)
+    return result
+
+
+def guarded_cholesky(matrices: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """Cholesky factors of a batch (…, p, p); where there is none the identity takes the matrix's place.
+
+    Returns (factors, matrices with the identity put in, which were positive definite).
+    """
+    try:
+        factors = np.linalg.cholesky(matrices)
+        if np.isfinite(factors).all():
+            return factors, matrices, np.ones(matrices.shape[:-2], dtype=bool)
+    except np.linalg.LinAlgError:
+        pass
+    good = positive_definite(matrices)
+    safe = np.where(good[..., None, None], matrices, np.eye(matrices.shape[-1]))
+    return np.linalg.cholesky(safe), safe, good
+
+
+def log_determinant(factors: Array) -> Array:
+    """Log-determinants (…) from Cholesky factors (…, p, p)."""
+    result: Array = 2.0 * np.log(np.diagonal(factors, axis1=-2, axis2=-1)).sum(axis=-1)
+    return result
+
+
+def correlation_from(covariance: NDArray[np.floating]) -> Array:
+    """Correlation matrices (…, p, p) from covariance matrices; rows without variance become nan."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        sd = np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
+        result: Array = covariance / (sd[..., :, None] * sd[..., None, :])
+    return result
+
+
+def variance_inflation(correlation: Array) -> Array:
+    """VIF (…, k): the diagonal of the inverse correlation matrix (…, k, k); nan where it is singular."""
+    good = positive_definite(correlation)
+    safe = np.where(good[..., None, None], correlation, np.eye(correlation.shape[-1]))
+    inflation = np.diagonal(np.linalg.inv(safe), axis1=-2, axis2=-1)
+    result: Array = np.where(good[..., None], inflation, np.nan)
+    return result

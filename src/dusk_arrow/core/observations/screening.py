@@ -1,0 +1,80 @@
+"""What a column looks like, and what is wrong with a set of columns before it can be analysed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.stats import kurtosis, skew
+
+from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
+from dusk_arrow.core.problems import Problem, listed
+
+
+@dataclass(frozen=True)
+class ColumnSummary:
+    """One column: n valid, missing, mean, SD (divisor n−1), range, sample-corrected skewness and excess kurtosis."""
+
+    n: int
+    missing: int
+    mean: float | None
+    sd: float | None
+    min: float | None
+    max: float | None
+    skewness: float | None
+    kurtosis: float | None
+
+
+def summarise(values: Array) -> ColumnSummary:
+    """Summary of one column (n,) with nan where missing; figures that need more or varying cases are None."""
+    valid = values[~np.isnan(values)]
+    n, missing = int(valid.size), int(values.size - valid.size)
+    if n == 0:
+        return ColumnSummary(0, missing, None, None, None, None, None, None)
+    varies = n > 1 and bool(np.ptp(valid) > 0)
+    return ColumnSummary(
+        n=n,
+        missing=missing,
+        mean=float(valid.mean()),
+        sd=float(valid.std(ddof=1)) if n > 1 else None,
+        min=float(valid.min()),
+        max=float(valid.max()),
+        skewness=float(skew(valid, bias=False)) if varies and n > 2 else None,
+        kurtosis=float(kurtosis(valid, bias=False)) if varies and n > 3 else None,
+    )
+
+
+def _determined(names: Sequence[str], covariance: Array) -> str:
+    """The columns involved in the exact relation behind a singular covariance matrix, in words."""
+    correlation = correlation_from(covariance)
+    p = len(names)
+    for i in range(p):
+        for j in range(i):
+            if abs(correlation[i, j]) > 1 - 1e-10:
+                return f"{names[j]} and {names[i]} are the same up to scale"
+    values, vectors = np.linalg.eigh(correlation)
+    if values[0] < -1e-8:
+        return "no set of answers could give these covariances; check the numbers and the order of the columns"
+    involved = [names[i] for i in np.flatnonzero(np.abs(vectors[:, 0]) > 1e-6)]
+    return f"{listed(involved)} depend exactly on each other, as when one column is the sum of others"
+
+
+def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Problem]:
+    """Problems that make a covariance matrix (p, p) unusable: too few cases, no variance, not positive definite."""
+    p = len(names)
+    variances = np.diag(covariance)
+    constant = [name for name, variance in zip(names, variances, strict=True) if not variance > 0]
+    if n < 2:
+        message = f"Only {n} complete {'case is' if n == 1 else 'cases are'} left for the columns in use."
+        return [Problem("no_cases", "error", message, tuple(names))]
+    if constant:
+        message = f"{listed(constant)} {'does' if len(constant) == 1 else 'do'} not vary, so nothing can covary with it."
+        return [Problem("zero_variance", "error", message, tuple(constant))]
+    if n <= p:
+        message = f"{n} complete cases are too few for {p} columns: the covariance matrix is singular. Use fewer columns."
+        return [Problem("too_few_cases", "error", message, tuple(names))]
+    if not positive_definite(correlation_from(covariance) - 1e-10 * np.eye(p)):
+        message = f"The covariance matrix is not positive definite: {_determined(names, covariance)}."
+        return [Problem("not_positive_definite", "error", message, tuple(names))]
+    return []

@@ -1,0 +1,312 @@
+"""What is wrong with a model before anything is estimated, in words, with repairs where there are any."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from dusk_arrow.core.problems import Problem, Repair, listed, nearest
+from dusk_arrow.core.specification.changes import (
+    RemoveConstruct,
+    RemoveIndicator,
+    RemoveObserved,
+    RemovePath,
+    SetMode,
+    TakeBack,
+)
+from dusk_arrow.core.specification.model import Model, canonical, read
+from dusk_arrow.core.specification.statements import (
+    Arrow,
+    Binary,
+    Calls,
+    Covaries,
+    Expression,
+    Fixes,
+    InterceptOf,
+    Keeps,
+    Leads,
+    MadeOf,
+    Matches,
+    Moderates,
+    Negative,
+    Pair,
+    Reference,
+    SetsAside,
+    Shows,
+    Specification,
+    Starts,
+    Target,
+    Tracks,
+    VarianceOf,
+)
+from dusk_arrow.core.specification.writing import target_text
+
+
+def _unknown(name: str, known: Sequence[str], what: str) -> Problem:
+    guess = nearest(name, known)
+    hint = f" Did you mean {guess}?" if guess else ""
+    repairs = (Repair(f"Remove {name}", RemoveObserved(name)),) if what == "column" else ()
+    message = f"There is no {what} {name}.{hint}"
+    return Problem(f"unknown_{what.replace(' ', '_')}", "error", message, (name,), repairs)
+
+
+def _constructs(specification: Specification, model: Model, columns: Sequence[str] | None) -> list[Problem]:
+    found: list[Problem] = []
+    defined = Counter(s.construct for s in specification.statements if isinstance(s, Shows | MadeOf))
+    for name, times in defined.items():
+        if times > 1:
+            message = f"{name} is defined {times} times; put all its indicators into one sentence."
+            found.append(Problem("construct_defined_twice", "error", message, (name,)))
+    by_name = model.by_name
+    owners: dict[str, str] = {}
+    for construct in model.constructs:
+        if not construct.indicators:
+            repairs = [Repair(f"Take {n} back", TakeBack(construct.name, n)) for n, _ in construct.aside[:1]]
+            repairs.append(Repair(f"Remove {construct.name}", RemoveConstruct(construct.name)))
+            message = f"{construct.name} has no indicator in use, so there is nothing to measure it by."
+            found.append(Problem("no_indicators", "error", message, (construct.name,), tuple(repairs)))
+        if construct.name in model.columns:
+            message = f"{construct.name} is both a construct and a column in use; rename the construct."
+            found.append(Problem("construct_named_like_column", "error", message, (construct.name,)))
+        for name in construct.everything:
+            if name in owners and owners[name] != construct.name:
+                message = f"{name} belongs to both {owners[name]} and {construct.name}."
+                repairs = [Repair(f"Remove it from {o}", RemoveIndicator(o, name)) for o in (owners[name], construct.name)]
+                found.append(
+                    Problem("indicator_of_two", "error", message, (name, owners[name], construct.name), tuple(repairs))
+                )
+            owners[name] = construct.name
+            if name == construct.name:
+                found.append(Problem("own_indicator", "error", f"{name} cannot show in itself.", (name,)))
+            elif name not in by_name and columns is not None and name not in columns:
+                problem = _unknown(name, [*columns, *by_name], "column")
+                repair = Repair(f"Remove {name} from {construct.name}", RemoveIndicator(construct.name, name))
+                found.append(Problem("unknown_column", "error", problem.message, (name, construct.name), (repair,)))
+    for statement in specification.statements:
+        if isinstance(statement, Shows | MadeOf):
+            for name, times in Counter(statement.indicators).items():
+                if times > 1:
+                    message = f"{name} is named {times} times for {statement.construct}; it counts once."
+                    found.append(Problem("named_twice", "note", message, (name, statement.construct)))
+        elif isinstance(statement, SetsAside | Keeps):
+            if statement.construct not in by_name:
+                found.append(_unknown(statement.construct, list(by_name), "construct"))
+                continue
+            for name in statement.indicators:
+                if name not in by_name[statement.construct].everything:
+                    message = f"{name} is no indicator of {statement.construct}."
+                    found.append(Problem("not_an_indicator", "error", message, (name, statement.construct)))
+    return found
+
+
+def _second_order(model: Model) -> list[Problem]:
+    below = {c.name: [n for n in c.indicators if n in model.by_name] for c in model.constructs}
+
+    def circular(name: str, seen: tuple[str, ...]) -> bool:
+        return name in seen or any(circular(n, (*seen, name)) for n in below.get(name, []))
+
+    return [
+        Problem("circular_constructs", "error", f"{name} ends up measuring itself through its own indicators.", (name,))
+        for name in below
+        if circular(name, ())
+    ]
+
+
+def _relations(specification: Specification, model: Model, columns: Sequence[str] | None) -> list[Problem]:
+    found: list[Problem] = []
+    by_name = model.by_name
+    owned = {name: c for c in model.constructs for name in c.everything}
+    known = [*by_name, *(columns or ())]
+    if columns is not None:
+        found += [_unknown(n, known, "column") for n in model.observed if n not in columns]
+    for source, target in model.paths:
+        if source == target:
+            repair = Repair("Remove this path", RemovePath(source, target))
+            found.append(
+                Problem("path_to_itself", "error", f"{source} cannot lead to itself.", (source,), (repair,))
+            )
+        for name in (source, target):
+            if name in owned and name not in by_name:
+                message = (
+                    f"{name} is an indicator of {owned[name].name} and also stands in the path {source} → {target}. "
+                    "A column is either one or the other: let the construct take part in the path, or take the column out of it."
+                )
+                repairs = (
+                    Repair("Remove the path", RemovePath(source, target)),
+                    Repair(f"Remove {name} from {owned[name].name}", RemoveIndicator(owned[name].name, name)),
+                )
+                found.append(Problem("indicator_in_path", "error", message, (name, owned[name].name), repairs))
+    for statement in specification.statements:
+        if isinstance(statement, Leads):
+            doubled = [n for names in (statement.sources, statement.targets) for n, k in Counter(names).items() if k > 1]
+            if doubled:
+                found.append(
+                    Problem("named_twice", "note", f"{listed(doubled)} is named twice in a sentence of paths.", tuple(doubled))
+                )
+    both = set(model.covariances) & set(model.no_covariances)
+    found += [
+        Problem("contradictory_covariance", "error", f"{a} and {b} are said to covary and not to covary.", (a, b))
+        for a, b in sorted(both)
+    ]
+    for pair in (*model.covariances, *model.no_covariances):
+        kinds = {"indicator" if n in owned and n not in by_name else "node" for n in pair}
+        if len(kinds) > 1:
+            message = (
+                f"{pair[0]} and {pair[1]} cannot covary: one is an indicator, the other is not. "
+                "Residuals covary with residuals, constructs and observed variables with each other."
+            )
+            found.append(Problem("mixed_covariance", "error", message, pair))
+        for name in pair:
+            if name in owned and owned[name].mode == "formative":
+                message = f"{name} makes up {owned[name].name}: formative indicators covary freely anyway."
+                found.append(Problem("formative_covariance", "error", message, (name, owned[name].name)))
+    for statement in specification.statements:
+        if isinstance(statement, Covaries) and len(set(statement.names)) < 2:
+            message = "A covariance needs two different names; a variance is named with “variance of”."
+            found.append(Problem("covariance_with_itself", "error", message, tuple(statement.names)))
+    return found
+
+
+def _formative(model: Model) -> list[Problem]:
+    found: list[Problem] = []
+    for construct in model.constructs:
+        if construct.mode != "formative" or not construct.indicators:
+            continue
+        name = construct.name
+        reflective = Repair(f"Make {name} reflective", SetMode(name, "reflective"))
+        if not any(source == name for source, _ in model.paths):
+            message = (
+                f"{name} is made of its indicators but leads nowhere. The weights of a formative construct "
+                "are found from what it leads to, so it needs at least one outgoing path."
+            )
+            found.append(Problem("formative_without_path", "error", message, (name,), (reflective,)))
+        for source, target in model.paths:
+            if target == name:
+                message = (
+                    f"The path {source} → {name} cannot be estimated here: {name} is exactly the sum of its weighted "
+                    "indicators, so nothing is left of it to explain."
+                )
+                repairs = (Repair("Remove the path", RemovePath(source, target)), reflective)
+                found.append(Problem("path_into_formative", "error", message, (source, name), repairs))
+        inner = [n for n in construct.indicators if n in model.by_name]
+        if inner:
+            message = f"{name} is made of the construct {inner[0]}; a formative construct of constructs is not available."
+            found.append(Problem("formative_of_constructs", "error", message, (name, *inner), (reflective,)))
+    return found
+
+
+def target_exists(model: Model, target: Target) -> bool:
+    """Whether the model has the parameter that a sentence names."""
+    owner = model.owner
+    nodes = set(model.structure_nodes)
+    match target:
+        case Arrow(source, end):
+            loading = end in owner and owner[end].name == source and owner[end].mode == "reflective"
+            weight = source in owner and owner[source].name == end and owner[source].mode == "formative"
+            return loading or weight or (source, end) in model.paths
+        case Pair(first, second):
+            return first != second and ({first, second} <= nodes or {first, second} <= set(owner))
+        case VarianceOf(name):
+            return name in nodes or name in owner
+        case InterceptOf(name):
+            return name in nodes or name in owner
+
+
+def _targets(specification: Specification, model: Model) -> list[Problem]:
+    found: list[Problem] = []
+    fixed: set[Target] = set()
+    for statement in specification.statements:
+        targets: list[Target] = []
+        if isinstance(statement, Fixes | Starts | Calls):
+            targets = [statement.target]
+        elif isinstance(statement, Matches):
+            targets = [m for m in statement.members if not isinstance(m, Reference)]
+            for member in statement.members:
+                if isinstance(member, Reference) and member.name not in model.names:
+                    found.append(_unknown(member.name, list(model.names), "named parameter"))
+        for target in targets:
+            if isinstance(target, InterceptOf):
+                message = f"{target_text(target)}: means are not estimated yet, so intercepts cannot be spoken of."
+                found.append(Problem("intercepts_not_available", "error", message, (target.name,)))
+            elif not target_exists(model, target):
+                message = f"The model has no parameter {target_text(target)}."
+                found.append(Problem("unknown_parameter", "error", message, tuple(vars(target).values())))
+            elif isinstance(statement, Fixes):
+                if canonical(target) in fixed:
+                    message = f"{target_text(target)} is fixed twice."
+                    found.append(Problem("fixed_twice", "error", message, tuple(vars(target).values())))
+                fixed.add(canonical(target))
+        if isinstance(statement, Moderates):
+            path = target_text(statement.path)
+            message = f"“{statement.moderator} moderates {path}”: moderation cannot be estimated yet."
+            found.append(Problem("moderation_not_available", "error", message, (statement.moderator,)))
+    called = Counter(s.name for s in specification.statements if isinstance(s, Calls))
+    found += [
+        Problem("name_called_twice", "error", f"Two parameters are called {n}; use “match” to make them equal.", (n,))
+        for n, times in called.items()
+        if times > 1
+    ]
+    return found
+
+
+def _references(expression: Expression) -> list[str]:
+    match expression:
+        case Reference(name):
+            return [name]
+        case Negative(operand):
+            return _references(operand)
+        case Binary(_, left, right):
+            return _references(left) + _references(right)
+        case _:
+            return []
+
+
+def _routes(specification: Specification, model: Model) -> list[Problem]:
+    found: list[Problem] = []
+    paths = set(model.paths)
+    known = set(model.names)
+    routes = [(f"The route of {name}", q) for name, q in model.tracked.items() if isinstance(q, tuple)]
+    routes += [(f"The expectation {e.label or ' > '.join(e.route)}", e.route) for e in model.expectations]
+    for what, route in routes:
+        for source, target in zip(route, route[1:], strict=False):
+            if (source, target) not in paths:
+                message = f"{what} uses a path {source} → {target}, which the model does not have."
+                found.append(Problem("route_without_path", "error", message, (source, target)))
+    for statement in specification.statements:
+        if isinstance(statement, Tracks):
+            if statement.name in known:
+                message = f"The name {statement.name} is already taken by a parameter or a tracked quantity."
+                found.append(Problem("name_called_twice", "error", message, (statement.name,)))
+            if not isinstance(statement.quantity, tuple):
+                found += [
+                    _unknown(name, sorted(known), "named parameter")
+                    for name in _references(statement.quantity)
+                    if name not in known
+                ]
+            known.add(statement.name)
+    return found
+
+
+def _alike(model: Model) -> list[Problem]:
+    folded: dict[str, list[str]] = {}
+    for name in (*model.structure_nodes, *model.columns):
+        group = folded.setdefault(name.casefold(), [])
+        if name not in group:
+            group.append(name)
+    return [
+        Problem("names_differ_by_case", "warning", f"{listed(names)} differ only by upper and lower case.", tuple(names))
+        for names in folded.values()
+        if len(names) > 1
+    ]
+
+
+def check(specification: Specification, columns: Sequence[str] | None = None) -> list[Problem]:
+    """Every problem of a specification; `columns` are the columns of the data (None: not known yet)."""
+    model = read(specification)
+    found = _constructs(specification, model, columns) + _second_order(model)
+    found += _relations(specification, model, columns) + _formative(model)
+    found += _targets(specification, model) + _routes(specification, model) + _alike(model)
+    if not model.columns:
+        message = "The model is empty. Pick a block of columns and make a construct of it."
+        found.append(Problem("empty_model", "error", message))
+    return list(dict.fromkeys(found))

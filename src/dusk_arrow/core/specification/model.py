@@ -1,0 +1,186 @@
+"""A specification read as a whole: names resolved, statements gathered by what they speak of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from itertools import combinations
+from typing import Literal
+
+from dusk_arrow.core.specification.statements import (
+    Calls,
+    Covaries,
+    Expects,
+    Expression,
+    Fixes,
+    Keeps,
+    Leads,
+    MadeOf,
+    Matches,
+    Moderates,
+    Pair,
+    Reference,
+    SetsAside,
+    Shows,
+    Specification,
+    Starts,
+    Target,
+    Tracks,
+)
+
+Mode = Literal["reflective", "formative"]
+
+
+@dataclass(frozen=True)
+class Construct:
+    """A construct with the indicators in use, and those set aside with the reason."""
+
+    name: str
+    mode: Mode
+    indicators: tuple[str, ...]
+    aside: tuple[tuple[str, str | None], ...] = ()
+    kept: tuple[str, ...] = ()
+
+    @property
+    def everything(self) -> tuple[str, ...]:
+        """Indicators in use and set aside."""
+        return self.indicators + tuple(name for name, _ in self.aside)
+
+
+@dataclass(frozen=True)
+class Model:
+    """What a specification says. Nothing here depends on data or on a way of estimating."""
+
+    constructs: tuple[Construct, ...] = ()
+    paths: tuple[tuple[str, str], ...] = ()
+    covariances: tuple[tuple[str, str], ...] = ()
+    no_covariances: tuple[tuple[str, str], ...] = ()
+    moderations: tuple[Moderates, ...] = ()
+    fixed: dict[Target, float] = field(default_factory=dict)
+    starts: dict[Target, float] = field(default_factory=dict)
+    names: dict[str, Target] = field(default_factory=dict)
+    matches: tuple[tuple[Target | Reference, ...], ...] = ()
+    tracked: dict[str, tuple[str, ...] | Expression] = field(default_factory=dict)
+    expectations: tuple[Expects, ...] = ()
+
+    @property
+    def by_name(self) -> dict[str, Construct]:
+        """The constructs by name."""
+        return {construct.name: construct for construct in self.constructs}
+
+    @property
+    def observed(self) -> tuple[str, ...]:
+        """Columns that stand in paths (or in a covariance) as variables of their own, in order of mention."""
+        inside = {name for construct in self.constructs for name in (construct.name, *construct.everything)}
+        mentioned = [name for path in self.paths for name in path]
+        mentioned += [name for pair in (*self.covariances, *self.no_covariances) for name in pair]
+        return tuple(dict.fromkeys(name for name in mentioned if name not in inside))
+
+    @property
+    def owner(self) -> dict[str, Construct]:
+        """For each indicator in use, its construct."""
+        return {name: construct for construct in self.constructs for name in construct.indicators}
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The data columns the estimation uses: indicators by construct, then observed variables."""
+        constructs = self.by_name
+        indicators = [name for construct in self.constructs for name in construct.indicators if name not in constructs]
+        return tuple(dict.fromkeys([*indicators, *self.observed]))
+
+    @property
+    def structure_nodes(self) -> tuple[str, ...]:
+        """Constructs, then observed variables: what paths connect."""
+        return tuple(construct.name for construct in self.constructs) + self.observed
+
+
+def canonical(target: Target) -> Target:
+    """One value for a parameter however it is written: covariance pairs in sorted order."""
+    if isinstance(target, Pair) and target.first > target.second:
+        return Pair(target.second, target.first)
+    return target
+
+
+def _pairs(statement: Covaries) -> list[tuple[str, str]]:
+    names = dict.fromkeys(statement.names)
+    return [(a, b) if a <= b else (b, a) for a, b in combinations(names, 2)]
+
+
+def read(specification: Specification) -> Model:
+    """The model that a specification describes; later statements win over earlier ones of the same thing.
+
+    Never fails: contradictions are found by `checking.check`, which sees the statements themselves.
+    """
+    constructs: dict[str, Construct] = {}
+    paths: dict[tuple[str, str], None] = {}
+    free: dict[tuple[str, str], None] = {}
+    closed: dict[tuple[str, str], None] = {}
+    moderations: list[Moderates] = []
+    fixed: dict[Target, float] = {}
+    starts: dict[Target, float] = {}
+    names: dict[str, Target] = {}
+    matches: list[tuple[Target | Reference, ...]] = []
+    tracked: dict[str, tuple[str, ...] | Expression] = {}
+    expectations: list[Expects] = []
+    statements = specification.statements
+    for statement in statements:
+        match statement:
+            case Shows(name, indicators):
+                constructs.setdefault(name, Construct(name, "reflective", tuple(dict.fromkeys(indicators))))
+            case MadeOf(name, indicators):
+                constructs.setdefault(name, Construct(name, "formative", tuple(dict.fromkeys(indicators))))
+            case Leads(sources, targets):
+                paths.update({(source, end): None for source in sources for end in targets})
+            case Covaries(_, True):
+                free.update(dict.fromkeys(_pairs(statement)))
+            case Covaries(_, False):
+                closed.update(dict.fromkeys(_pairs(statement)))
+            case Moderates():
+                moderations.append(statement)
+            case Fixes(target, value):
+                fixed[canonical(target)] = value
+            case Starts(target, value):
+                starts[canonical(target)] = value
+            case Calls(target, name):
+                names[name] = canonical(target)
+            case Matches(members):
+                matches.append(tuple(m if isinstance(m, Reference) else canonical(m) for m in members))
+            case Tracks(name, quantity):
+                tracked[name] = quantity
+            case Expects():
+                expectations.append(statement)
+            case SetsAside() | Keeps():
+                pass
+    for statement in statements:
+        if isinstance(statement, SetsAside) and statement.construct in constructs:
+            owner = constructs[statement.construct]
+            leaving = [name for name in statement.indicators if name in owner.indicators]
+            constructs[statement.construct] = replace(
+                owner,
+                indicators=tuple(name for name in owner.indicators if name not in leaving),
+                aside=owner.aside + tuple((name, statement.reason) for name in leaving),
+            )
+        elif isinstance(statement, Keeps) and statement.construct in constructs:
+            owner = constructs[statement.construct]
+            constructs[statement.construct] = replace(owner, kept=owner.kept + statement.indicators)
+    loadings = {(c.name, name) for c in constructs.values() for name in c.everything if c.mode == "reflective"}
+    weights = {(name, c.name) for c in constructs.values() for name in c.everything if c.mode == "formative"}
+    for target in fixed:
+        if not isinstance(target, Pair) and hasattr(target, "source"):
+            arrow = (target.source, target.target)
+            if arrow not in loadings and arrow not in weights:
+                paths.setdefault(arrow)
+        elif isinstance(target, Pair) and (target.first, target.second) not in free:
+            closed.pop((target.first, target.second), None)
+    return Model(
+        tuple(constructs.values()),
+        tuple(paths),
+        tuple(free),
+        tuple(closed),
+        tuple(moderations),
+        fixed,
+        starts,
+        names,
+        tuple(matches),
+        tracked,
+        tuple(expectations),
+    )

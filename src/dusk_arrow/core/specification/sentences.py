@@ -1,0 +1,472 @@
+"""Reading and writing the text form of a model. The grammar is in docs/sentences.md."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Callable
+from typing import Literal, NoReturn, TypeVar, cast
+
+from dusk_arrow.core.problems import Place, Problem, ProblemError
+from dusk_arrow.core.specification.statements import (
+    Arrow,
+    Binary,
+    Calls,
+    Covaries,
+    Expects,
+    Expression,
+    Fixes,
+    InterceptOf,
+    Keeps,
+    Leads,
+    Line,
+    MadeOf,
+    Matches,
+    Moderates,
+    Negative,
+    Number,
+    Pair,
+    Reference,
+    SetsAside,
+    Shows,
+    Sign,
+    Specification,
+    Starts,
+    Statement,
+    Target,
+    Tracks,
+    VarianceOf,
+)
+
+T = TypeVar("T")
+WORD = re.compile(r"\w+(?:\.\w+)*")
+NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w])")
+TRAILING_NUMBER = re.compile(r"^(.*?)(\d+)$")
+LONGEST_RANGE = 500
+
+
+class _Mismatch(Exception):
+    def __init__(self, position: int, expected: str, message: str | None = None) -> None:
+        super().__init__(expected)
+        self.position = position
+        self.expected = expected
+        self.message = message
+
+
+class _Scanner:
+    """Reads one line by position: what a word means depends on where it stands, never on its spelling."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.position = 0
+
+    def fail(self, expected: str, message: str | None = None) -> NoReturn:
+        self.blank()
+        raise _Mismatch(self.position, expected, message)
+
+    def blank(self) -> None:
+        while self.position < len(self.text) and self.text[self.position].isspace():
+            self.position += 1
+
+    def take(self, mark: str) -> bool:
+        self.blank()
+        if self.text.startswith(mark, self.position):
+            self.position += len(mark)
+            return True
+        return False
+
+    def need(self, mark: str) -> None:
+        if not self.take(mark):
+            self.fail(f"“{mark}”")
+
+    def keyword(self, *words: str) -> bool:
+        self.blank()
+        found = WORD.match(self.text, self.position)
+        if found and found.group().casefold() in words:
+            self.position = found.end()
+            return True
+        return False
+
+    def need_keyword(self, *words: str) -> None:
+        if not self.keyword(*words):
+            self.fail(" or ".join(f"“{word}”" for word in words))
+
+    def quoted(self) -> str | None:
+        self.blank()
+        if not self.text.startswith('"', self.position):
+            return None
+        at = self.position + 1
+        letters = []
+        while at < len(self.text):
+            if self.text.startswith('""', at):
+                letters.append('"')
+                at += 2
+            elif self.text[at] == '"':
+                self.position = at + 1
+                return "".join(letters)
+            else:
+                letters.append(self.text[at])
+                at += 1
+        self.fail("a closing quotation mark", "a quotation mark is opened here and never closed")
+
+    def name(self, what: str = "a name") -> str:
+        quoted = self.quoted()
+        if quoted is not None:
+            if not quoted.strip():
+                self.fail(what, "a name cannot be empty")
+            return quoted
+        found = WORD.match(self.text, self.position)
+        if not found:
+            self.fail(what)
+        self.position = found.end()
+        return found.group()
+
+    def number(self) -> float:
+        self.blank()
+        found = NUMBER.match(self.text, self.position)
+        if not found:
+            self.fail("a number")
+        self.position = found.end()
+        return float(found.group())
+
+    def end(self) -> None:
+        self.take(".")
+        self.blank()
+        if self.position < len(self.text):
+            self.fail("the end of the sentence")
+
+
+def _either(scanner: _Scanner, *readers: Callable[[_Scanner], T]) -> T:
+    """The first reader that fits; otherwise the complaint of the one that got furthest."""
+    start = scanner.position
+    furthest: list[_Mismatch] = []
+    for reader in readers:
+        scanner.position = start
+        try:
+            return reader(scanner)
+        except _Mismatch as mismatch:
+            if not furthest or mismatch.position > furthest[0].position:
+                furthest = [mismatch]
+            elif mismatch.position == furthest[0].position:
+                furthest.append(mismatch)
+    expected = list(dict.fromkeys(mismatch.expected for mismatch in furthest))
+    message = next((mismatch.message for mismatch in furthest if mismatch.message), None)
+    raise _Mismatch(furthest[0].position, " or ".join(expected), message)
+
+
+def _item(scanner: _Scanner) -> list[str]:
+    scanner.blank()
+    start = scanner.position
+    first = scanner.name()
+    if not scanner.take(".."):
+        return [first]
+    last = scanner.name("the last name of the range")
+    low, high = TRAILING_NUMBER.match(first), TRAILING_NUMBER.match(last)
+    if not low or not high or low.group(1) != high.group(1):
+        scanner.position = start
+        scanner.fail("a range", f"the ends of the range {first}..{last} must differ only in their trailing number")
+    begin, end = int(low.group(2)), int(high.group(2))
+    if abs(end - begin) >= LONGEST_RANGE:
+        scanner.position = start
+        scanner.fail("a shorter range", f"the range {first}..{last} would name {abs(end - begin) + 1} columns")
+    width = len(low.group(2)) if low.group(2).startswith("0") or len(low.group(2)) == len(high.group(2)) else 0
+    step = 1 if end >= begin else -1
+    return [f"{low.group(1)}{number:0{width}d}" for number in range(begin, end + step, step)]
+
+
+def _list(scanner: _Scanner) -> tuple[str, ...]:
+    names = _item(scanner)
+    while True:
+        before = scanner.position
+        comma = scanner.take(",")
+        after_comma = scanner.position
+        if scanner.keyword("and"):
+            try:
+                names += _item(scanner)
+                continue
+            except _Mismatch:
+                if not comma:
+                    raise
+                scanner.position = after_comma
+        if not comma:
+            scanner.position = before
+            return tuple(names)
+        names += _item(scanner)
+
+
+def _arrow(scanner: _Scanner) -> Arrow:
+    source = scanner.name()
+    scanner.need(">")
+    return Arrow(source, scanner.name())
+
+
+def _pair(scanner: _Scanner) -> Pair:
+    first = scanner.name()
+    scanner.need("&")
+    return Pair(first, scanner.name())
+
+
+def _variance(scanner: _Scanner) -> VarianceOf:
+    scanner.need_keyword("variance")
+    scanner.need_keyword("of")
+    return VarianceOf(scanner.name())
+
+
+def _intercept(scanner: _Scanner) -> InterceptOf:
+    scanner.need_keyword("intercept")
+    scanner.need_keyword("of")
+    return InterceptOf(scanner.name())
+
+
+def _target(scanner: _Scanner) -> Target:
+    return _either(scanner, _arrow, _pair, _variance, _intercept)
+
+
+def _route(scanner: _Scanner) -> tuple[str, ...]:
+    names = [scanner.name()]
+    scanner.need(">")
+    names.append(scanner.name())
+    while scanner.take(">"):
+        names.append(scanner.name())
+    return tuple(names)
+
+
+def _factor(scanner: _Scanner) -> Expression:
+    if scanner.take("-"):
+        return Negative(_factor(scanner))
+    if scanner.take("("):
+        inner = _expression(scanner)
+        scanner.need(")")
+        return inner
+    scanner.blank()
+    if NUMBER.match(scanner.text, scanner.position):
+        return Number(scanner.number())
+    return Reference(scanner.name("a number or a name"))
+
+
+def _joined(scanner: _Scanner, part: Callable[[_Scanner], Expression], *operators: str) -> Expression:
+    result = part(scanner)
+    while True:
+        operator = next((mark for mark in operators if scanner.take(mark)), None)
+        if operator is None:
+            return result
+        result = Binary(cast(Literal["+", "-", "*", "/"], operator), result, part(scanner))
+
+
+def _expression(scanner: _Scanner) -> Expression:
+    return _joined(scanner, lambda inner: _joined(inner, _factor, "*", "/"), "+", "-")
+
+
+def _member(scanner: _Scanner) -> Target | Reference:
+    return _either(
+        scanner,
+        _target,
+        lambda inner: Reference(inner.name("a parameter such as A > B, or its name")),
+    )
+
+
+def _because(scanner: _Scanner) -> str | None:
+    if not scanner.keyword("because"):
+        return None
+    reason = scanner.quoted()
+    if reason is None:
+        scanner.fail("a reason in quotation marks")
+    return reason
+
+
+def _shows(scanner: _Scanner) -> Statement:
+    construct = scanner.name()
+    scanner.need_keyword("shows", "show")
+    scanner.need_keyword("in")
+    return Shows(construct, _list(scanner))
+
+
+def _made_of(scanner: _Scanner) -> Statement:
+    construct = scanner.name()
+    scanner.need_keyword("is", "are")
+    scanner.need_keyword("made")
+    scanner.need_keyword("of")
+    return MadeOf(construct, _list(scanner))
+
+
+def _leads(scanner: _Scanner) -> Statement:
+    sources = _list(scanner)
+    scanner.need_keyword("lead", "leads")
+    scanner.need_keyword("to")
+    return Leads(sources, _list(scanner))
+
+
+def _covaries(scanner: _Scanner) -> Statement:
+    names = _list(scanner)
+    if scanner.keyword("covary"):
+        return Covaries(names)
+    scanner.need_keyword("do", "covary")
+    scanner.need_keyword("not")
+    scanner.need_keyword("covary")
+    return Covaries(names, free=False)
+
+
+def _moderates(scanner: _Scanner) -> Statement:
+    moderator = scanner.name()
+    scanner.need_keyword("moderates", "moderate")
+    return Moderates(moderator, _arrow(scanner))
+
+
+def _fixes(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("fix")
+    target = _target(scanner)
+    scanner.need_keyword("to")
+    return Fixes(target, scanner.number())
+
+
+def _starts(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("start")
+    target = _target(scanner)
+    scanner.need_keyword("from")
+    return Starts(target, scanner.number())
+
+
+def _calls(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("call")
+    return Calls(_target(scanner), scanner.name())
+
+
+def _matches(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("match")
+    members = [_member(scanner)]
+    while True:
+        comma, conjunction = scanner.take(","), scanner.keyword("and")
+        if not comma and not conjunction:
+            break
+        members.append(_member(scanner))
+    if len(members) < 2:
+        scanner.fail("“,” or “and” and another parameter")
+    return Matches(tuple(members))
+
+
+def _tracks(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("track")
+    name = scanner.name()
+    scanner.need("=")
+
+    def route(inner: _Scanner) -> tuple[str, ...] | Expression:
+        found = _route(inner)
+        inner.end()
+        return found
+
+    def expression(inner: _Scanner) -> tuple[str, ...] | Expression:
+        found = _expression(inner)
+        inner.end()
+        return found
+
+    return Tracks(name, _either(scanner, route, expression))
+
+
+def _expects(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("expect")
+    route = _route(scanner)
+    sign: Sign
+    if scanner.keyword("positive"):
+        sign = "positive"
+    elif scanner.keyword("negative"):
+        sign = "negative"
+    else:
+        scanner.need_keyword("nonzero", "positive", "negative")
+        sign = "nonzero"
+    return Expects(route, sign, scanner.name() if scanner.keyword("as") else None)
+
+
+def _sets_aside(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("set")
+    scanner.need_keyword("aside")
+    names = _list(scanner)
+    scanner.need_keyword("from")
+    return SetsAside(names, scanner.name(), _because(scanner))
+
+
+def _keeps(scanner: _Scanner) -> Statement:
+    scanner.need_keyword("keep")
+    names = _list(scanner)
+    scanner.need_keyword("in")
+    return Keeps(names, scanner.name(), _because(scanner))
+
+
+READERS = (
+    _shows,
+    _made_of,
+    _leads,
+    _covaries,
+    _moderates,
+    _fixes,
+    _starts,
+    _calls,
+    _matches,
+    _tracks,
+    _expects,
+    _sets_aside,
+    _keeps,
+)
+
+
+def _whole(reader: Callable[[_Scanner], Statement]) -> Callable[[_Scanner], Statement]:
+    def read(scanner: _Scanner) -> Statement:
+        statement = reader(scanner)
+        scanner.end()
+        return statement
+
+    return read
+
+
+def _comment_start(text: str) -> int:
+    inside = False
+    for position, letter in enumerate(text):
+        if letter == '"':
+            inside = not inside
+        elif letter == "#" and not inside:
+            return position
+    return len(text)
+
+
+def normalise(text: str) -> str:
+    """Text with one form for what looks alike: NFC, plain quotes and blanks, no byte order mark."""
+    text = unicodedata.normalize("NFC", text).replace("\ufeff", "").replace("\u00a0", " ")
+    return text.translate({ord(mark): '"' for mark in "“”„‟«»"})
+
+
+def parse_line(text: str) -> Line:
+    """One line as a value. Raises ProblemError with the column and what was expected there."""
+    text = normalise(text)
+    cut = _comment_start(text)
+    comment = text[cut + 1 :].strip() if cut < len(text) else None
+    said = text[:cut].rstrip()
+    if not said.strip() or said.strip() == ".":
+        return Line(None, comment)
+    try:
+        return Line(_either(_Scanner(said), *map(_whole, READERS)), comment)
+    except _Mismatch as mismatch:
+        found = said[mismatch.position : mismatch.position + 24].strip()
+        detail = mismatch.message or (
+            f"expected {mismatch.expected} but found “{found}”" if found else f"expected {mismatch.expected} here"
+        )
+        raise ProblemError(
+            [Problem("sentence_not_understood", "error", detail, place=Place(1, mismatch.position + 1))]
+        ) from None
+
+
+def parse(text: str) -> Specification:
+    """A whole text as a specification. Raises ProblemError with every line that is not understood."""
+    lines: list[Line] = []
+    problems: list[Problem] = []
+    for number, row in enumerate(re.split(r"\r\n|\r|\n", text), start=1):
+        try:
+            lines.append(parse_line(row))
+        except ProblemError as error:
+            for problem in error.problems:
+                column = problem.place.column if problem.place else 1
+                message = f"Line {number}, column {column}: {problem.message}."
+                problems.append(Problem(problem.code, "error", message, place=Place(number, column)))
+    if problems:
+        raise ProblemError(problems)
+    while lines and lines[-1] == Line():
+        lines.pop()
+    return Specification(tuple(lines))
