@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from dusk_arrow.core.assessment.reliability import cronbach_alpha
 from dusk_arrow.core.covariance.admissibility import admissible
 from dusk_arrow.core.covariance.figures import FigurePlan, figures
-from dusk_arrow.core.covariance.implied import information
-from dusk_arrow.core.covariance.solver import solve_batch
+from dusk_arrow.core.covariance.signs import align_signs
+from dusk_arrow.core.covariance.solver import curvature_at, solve_batch
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.moments import Products, prepare_products, resample_covariances
 from dusk_arrow.core.resampling.plans import Chunk, draw_counts
@@ -50,13 +50,8 @@ class PreparedTask(NamedTuple):
 
 def prepare(task: BootstrapTask) -> PreparedTask:
     """Column products, and the inverse curvature at the full-sample estimate as the solver's fixed metric."""
-    curvature = 2.0 * information(task.plan.model, task.theta)
-    scale = np.sqrt(np.maximum(np.diag(curvature), 1e-300))
-    scaled = curvature / np.outer(scale, scale)
-    values, vectors = np.linalg.eigh(scaled)
-    values = np.maximum(values, 1e-8 * values[-1])
-    metric = (vectors / values) @ vectors.T / np.outer(scale, scale)
-    return PreparedTask(task, prepare_products(task.values), metric, scale)
+    here = curvature_at(task.plan.model, task.theta[None])
+    return PreparedTask(task, prepare_products(task.values), here.metric()[0], here.scale[0])
 
 
 def run_chunk(prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
@@ -65,7 +60,7 @@ def run_chunk(prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
     counts = draw_counts(chunk, task.values.shape[0])
     samples = resample_covariances(prepared.products, counts, task.divisor_offset)
     theta, _, converged = solve_batch(task.plan.model, samples, task.theta, prepared.metric, prepared.scale)
-    kept, samples = theta[converged], samples[converged]
+    kept, samples = align_signs(task.plan.model, theta[converged]), samples[converged]
     alpha = np.zeros((kept.shape[0], len(task.blocks)))
     for at, block in enumerate(task.blocks):
         rows = list(block)

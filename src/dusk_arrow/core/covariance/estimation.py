@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.signs import align_signs
 from dusk_arrow.core.covariance.solver import Solution, solve
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.problems import Problem, listed
@@ -78,6 +79,7 @@ def estimate(table: ParameterTable, sample: Array, multiplier: float) -> Estimat
     """
     model = lay_out(table)
     solution = solve(model, sample)
+    solution = replace(solution, theta=align_signs(model, solution.theta))
     found = implied(matrices(model, solution.theta))
     q = model.n_free
     covariance = np.full((q, q), np.nan)

@@ -122,12 +122,12 @@ def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) ->
     return u[..., :, model.free], v[..., :, model.free]
 
 
-def _sum_slots(model: CompiledModel, values: Array) -> Array:
+def _sum_slots(model: CompiledModel, values: Numbers) -> Numbers:
     """Sums over equal parameters along the last axis: (…, r) → (…, q)."""
     if model.slots.size == model.n_free:
-        result: Array = values[..., np.argsort(model.slots)]
+        result: Numbers = values[..., np.argsort(model.slots)]
         return result
-    total = np.zeros((*values.shape[:-1], model.n_free))
+    total = np.zeros((*values.shape[:-1], model.n_free), dtype=values.dtype)
     for position, slot in enumerate(model.slots):
         total[..., slot] += values[..., position]
     return total
@@ -150,14 +150,14 @@ def information(model: CompiledModel, theta: Array, weight: Array | None = None)
     return _sum_slots(model, np.swapaxes(_sum_slots(model, full), -1, -2))
 
 
-def gradient_of(model: CompiledModel, parts: Matrices, found: Implied, omega: Array) -> Array:
+def gradient_of(model: CompiledModel, parts: Matrices, found: Implied, omega: Numbers) -> Numbers:
     """Gradient (…, q) of any F with dF = tr(Ω dΣ), Ω symmetric (…, p, p)."""
     inner = np.swapaxes(parts.loading, -1, -2) @ omega
-    by_matrix: dict[Matrix, Array] = {"residual": omega, "loading": 2.0 * omega @ parts.loading @ found.nodes}
+    by_matrix: dict[Matrix, Numbers] = {"residual": omega, "loading": 2.0 * omega @ parts.loading @ found.nodes}
     between = np.swapaxes(found.inverse, -1, -2) @ inner
     by_matrix["effect"] = 2.0 * between @ parts.loading @ found.nodes
     by_matrix["node"] = between @ parts.loading @ found.inverse
-    values = np.zeros((*omega.shape[:-2], model.values.size))
+    values = np.zeros((*omega.shape[:-2], model.values.size), dtype=omega.dtype)
     for name, matrix in by_matrix.items():
         at, rows, columns = model.cells[name]
         twice = np.where(rows == columns, 1.0, 2.0) if name in ("node", "residual") else 1.0
@@ -181,3 +181,17 @@ def maximum_likelihood(
     omega = inverse - product @ inverse
     gradient = gradient_of(model, parts, found._replace(covariance=covariance), omega)
     return np.where(good, value - sample.shape[-1], np.inf), gradient
+
+
+STEP = 1e-20
+
+
+def hessian(model: CompiledModel, theta: Array, sample: Array) -> Array:
+    """Second derivatives (q, q) of F at θ (q,) for one sample (p, p), by complex steps through the gradient."""
+    steps = theta + 1j * STEP * np.eye(theta.size)
+    parts = matrices(model, steps)
+    found = implied(parts)
+    inverse = np.linalg.inv(found.covariance)
+    omega = inverse - inverse @ sample @ inverse
+    rows: Array = gradient_of(model, parts, found, omega).imag / STEP
+    return (rows + rows.T) / 2

@@ -1,21 +1,27 @@
-"""Minimising the discrepancy: a safeguarded solver for one sample and a batched one for many resamples."""
+"""Minimising the discrepancy. One sample is a batch of one: both solvers are built from the same two batched moves.
+
+*Scoring* takes damped steps with the expected curvature at the current values (or with the exact one, for the few
+that expected curvature serves badly: long flat valleys of nearly collinear constructs); *descent* is L-BFGS on a
+fixed metric.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from dusk_arrow.core.covariance.implied import CompiledModel, information, maximum_likelihood
+from dusk_arrow.core.covariance.implied import CompiledModel, hessian, information, maximum_likelihood
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, log_determinant
 
 CONVERGED = 1e-6
 ASKED = 1e-9
-MOST_ITERATIONS = 200
 MEMORY = 6
+SLACK = 1e-13
 
 
 @dataclass(frozen=True)
@@ -29,102 +35,109 @@ class Solution:
     scaled_gradient: float
 
 
-def _curvature(model: CompiledModel, theta: Array) -> Array | None:
-    """Expected second derivatives (q, q) of F, or None where Σ is singular."""
-    try:
-        found = 2.0 * information(model, theta)
-    except np.linalg.LinAlgError:
-        return None
-    return found if np.isfinite(found).all() else None
+class State(NamedTuple):
+    """Where a batch stands: θ (b, q), F (b,), largest scaled gradient (b,), iterations so far (b,)."""
+
+    theta: Array
+    value: Array
+    gradient_size: Array
+    iterations: NDArray[np.intp]
 
 
-def _step(curvature: Array, gradient: Array, damping: float) -> Array:
-    """A damped scoring step; parameters are scaled to unit curvature first, so units do not matter."""
-    size = np.sqrt(np.maximum(np.diag(curvature), 1e-300))
-    scaled = curvature / np.outer(size, size)
-    values, vectors = np.linalg.eigh(scaled)
-    kept = values > 1e-12 * values[-1]
-    along = vectors.T @ (gradient / size)
-    step: Array = -(vectors[:, kept] @ (along[kept] / (values[kept] + damping))) / size
-    return step
+class Problem(NamedTuple):
+    """What is minimised: a model and samples (b, p, p) with their log-determinants (b,)."""
 
+    model: CompiledModel
+    samples: Array
+    log_det: Array
 
-def _score(model: CompiledModel, theta: Array, sample: Array, log_det: float) -> Solution:
-    """Fisher scoring with damping from one start."""
-    given = np.asarray(log_det)
-    value, gradient = maximum_likelihood(model, theta, sample, given)
-    damping, iteration, scaled = 0.0, 0, np.inf
-    for iteration in range(MOST_ITERATIONS):
-        curvature = _curvature(model, theta)
-        if curvature is None or not np.isfinite(value):
-            break
-        scaled = float(np.max(np.abs(gradient) / np.sqrt(np.maximum(np.diag(curvature), 1e-300)), initial=0.0))
-        if scaled < ASKED:
-            break
-        moved = False
-        for _ in range(12):
-            step = _step(curvature, gradient, damping)
-            for length in (1.0, 0.5, 0.25):
-                trial = theta + length * step
-                try:
-                    next_value, next_gradient = maximum_likelihood(model, trial, sample, given)
-                except np.linalg.LinAlgError:
-                    continue
-                if next_value <= value + 1e-4 * length * float(gradient @ step) + 1e-13:
-                    theta, value, gradient, moved = trial, next_value, next_gradient, True
-                    break
-            if moved:
-                damping = 0.0 if damping < 1e-4 else damping / 10
-                break
-            damping = max(10 * damping, 1e-4)
-        if not moved:
-            break
-    return Solution(theta, float(value), scaled < CONVERGED, iteration, scaled)
-
-
-def _quasi_newton(model: CompiledModel, theta: Array, sample: Array, log_det: float) -> Array:
-    """A BFGS descent from a start where scoring failed."""
-
-    def objective(values: Array) -> tuple[float, Array]:
+    def evaluate(self, theta: Array, at: NDArray[np.intp]) -> tuple[Array, Array]:
+        """F and gradient of some members of the batch; F is infinite outside the domain."""
         try:
-            value, gradient = maximum_likelihood(model, values, sample, np.asarray(log_det))
+            return maximum_likelihood(self.model, theta, self.samples[at], self.log_det[at])
         except np.linalg.LinAlgError:
-            return 1e10, np.zeros_like(values)
-        return (float(value), gradient) if np.isfinite(value) else (1e10, np.zeros_like(values))
-
-    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 500}).x
-    return found
+            return np.full(at.size, np.inf), np.zeros_like(theta)
 
 
-def solve(model: CompiledModel, sample: Array, start: Array | None = None) -> Solution:
-    """The maximum likelihood solution for one sample covariance matrix (p, p), positive definite.
+class Curvature(NamedTuple):
+    """Expected second derivatives scaled to a unit diagonal: eigenvalues (b, q), vectors (b, q, q), scale (b, q)."""
 
-    Scoring from good starting values; where that fails, quasi-Newton steps and several perturbed starts (seeded).
-    """
-    factors, _, _ = guarded_cholesky(sample)
-    log_det = float(log_determinant(factors))
-    first = starting_values(model.table, sample) if start is None else start
-    if model.n_free == 0:
-        value, _ = maximum_likelihood(model, first, sample, np.asarray(log_det))
-        return Solution(first, float(value), bool(np.isfinite(value)), 0, 0.0)
-    best = _score(model, first, sample, log_det)
-    if best.converged:
-        return best
-    rng = np.random.default_rng(20261123)
-    for attempt in range(6):
-        begin = best.theta if attempt == 0 and np.isfinite(best.discrepancy) else first
-        if attempt > 1:
-            begin = first * rng.uniform(0.3, 1.2, first.shape) + 0.02 * rng.standard_normal(first.shape)
-        tried = _score(model, _quasi_newton(model, begin, sample, log_det), sample, log_det)
-        if tried.converged:
-            return tried
-        if tried.discrepancy < best.discrepancy:
-            best = tried
-    return best
+    values: Array
+    vectors: Array
+    scale: Array
+
+    def metric(self) -> Array:
+        """The inverse curvature (b, q, q), kept positive definite."""
+        floor = 1e-8 * self.values[:, -1:]
+        scaled = (self.vectors / np.maximum(self.values, floor)[:, None, :]) @ np.swapaxes(self.vectors, 1, 2)
+        result: Array = scaled / (self.scale[:, :, None] * self.scale[:, None, :])
+        return result
+
+
+def curvature_at(model: CompiledModel, theta: Array) -> Curvature:
+    """Twice the expected information at θ (b, q), decomposed; units of the parameters do not matter."""
+    found = 2.0 * information(model, theta)
+    found = np.where(np.isfinite(found), found, 0.0)
+    scale = np.sqrt(np.maximum(np.diagonal(found, axis1=1, axis2=2), 1e-300))
+    return _decompose(found, scale)
+
+
+def _decompose(matrix: Array, scale: Array) -> Curvature:
+    values, vectors = np.linalg.eigh(matrix / (scale[:, :, None] * scale[:, None, :]))
+    return Curvature(values, vectors, scale)
+
+
+def _exact_curvature(problem: Problem, theta: Array, at: NDArray[np.intp]) -> Curvature:
+    """The second derivatives themselves at θ (b, q), in the scale of the expected ones."""
+    expected = 2.0 * information(problem.model, theta)
+    scale = np.sqrt(np.maximum(np.diagonal(expected, axis1=1, axis2=2), 1e-300))
+    found = np.stack([hessian(problem.model, one, problem.samples[i]) for one, i in zip(theta, at, strict=True)])
+    return _decompose(np.where(np.isfinite(found), found, 0.0), scale)
+
+
+def _score(problem: Problem, state: State, steps: int, tolerance: float, exact: bool = False) -> State:
+    """Up to `steps` damped scoring steps for every member; stops where F no longer falls."""
+    theta, value, size, iterations = (np.array(part) for part in state)
+    damping = np.zeros(value.size)
+    active = np.arange(value.size)
+    current_value, gradient = problem.evaluate(theta, active)
+    value[:] = current_value
+    for _ in range(steps):
+        active = active[np.isfinite(value[active])]
+        if active.size == 0:
+            break
+        model = problem.model
+        here = _exact_curvature(problem, theta[active], active) if exact else curvature_at(model, theta[active])
+        size[active] = np.abs(gradient[active] / here.scale).max(axis=1)
+        far = size[active] >= tolerance
+        here = Curvature(*(part[far] for part in here))
+        active = active[far]
+        waiting = np.arange(active.size)
+        along = np.einsum("bkq,bk->bq", here.vectors, gradient[active] / here.scale)
+        values = np.abs(here.values)
+        kept = values > 1e-12 * values.max(axis=1, keepdims=True)
+        for _ in range(12):
+            if waiting.size == 0:
+                break
+            who = active[waiting]
+            inverse = np.where(kept[waiting], 1.0 / (values[waiting] + damping[who, None]), 0.0)
+            move = np.einsum("bkq,bq->bk", here.vectors[waiting], along[waiting] * inverse) / here.scale[waiting]
+            trial = theta[who] - move
+            trial_value, trial_gradient = problem.evaluate(trial, who)
+            slope = (gradient[who] * move).sum(axis=1)
+            better = trial_value <= value[who] - 1e-4 * slope + SLACK
+            good = who[better]
+            theta[good], value[good], gradient[good] = trial[better], trial_value[better], trial_gradient[better]
+            iterations[good] += 1
+            damping[good] = np.where(damping[good] < 1e-3, 0.0, damping[good] / 10)
+            damping[who[~better]] = np.maximum(10 * damping[who[~better]], 1e-3)
+            waiting = waiting[~better]
+        active = np.delete(active, waiting)
+    return State(theta, value, size, iterations)
 
 
 def _direction(gradient: Array, metric: Array, changes: list[tuple[Array, Array]]) -> Array:
-    """L-BFGS two-loop recursion for a batch: −H g with H₀ the fixed metric; arrays (b, q), metric (q, q)."""
+    """L-BFGS two-loop recursion: −H g with H₀ the metric, (q, q) for all or (b, q, q); gradients (b, q)."""
     found = gradient.copy()
     coefficients = []
     for step, difference in reversed(changes):
@@ -134,11 +147,121 @@ def _direction(gradient: Array, metric: Array, changes: list[tuple[Array, Array]
         share = inverse * (step * found).sum(axis=1)
         found -= share[:, None] * difference
         coefficients.append((share, inverse))
-    found = found @ metric
+    found = found @ metric if metric.ndim == 2 else np.einsum("bkq,bq->bk", metric, found)
     for (step, difference), (share, inverse) in zip(changes, reversed(coefficients), strict=True):
         back = inverse * (difference * found).sum(axis=1)
         found += (share - back)[:, None] * step
     return -found
+
+
+def _descend(
+    problem: Problem, state: State, metric: Array, scale: Array, most: int, tolerance: float
+) -> State:
+    """Batched L-BFGS on a fixed metric; members that have converged, or can get no lower, leave the batch."""
+    theta, value, size, iterations = (np.array(part) for part in state)
+    active = np.arange(value.size)
+    value_active, gradient = problem.evaluate(theta, active)
+    value[:] = value_active
+    inside = np.isfinite(value_active)
+    active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
+    own = metric.ndim == 3
+    metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
+    changes: list[tuple[Array, Array]] = []
+    for _ in range(most):
+        if active.size == 0:
+            break
+        direction = _direction(gradient, metric, changes)
+        slope = (gradient * direction).sum(axis=1)
+        length = np.ones(active.size)
+        current = theta[active]
+        trial = current + direction
+        trial_value, trial_gradient = problem.evaluate(trial, active)
+        for _ in range(8):
+            worse = ~(trial_value <= value_active + 1e-4 * length * slope + SLACK)
+            if not worse.any():
+                break
+            length[worse] *= 0.4
+            trial[worse] = current[worse] + length[worse, None] * direction[worse]
+            trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], active[worse])
+        lower = trial_value <= value_active + 1e-4 * length * slope + SLACK
+        moved = active[lower]
+        theta[moved], value[moved] = trial[lower], trial_value[lower]
+        iterations[moved] += 1
+        changes = [*changes, (trial - current, trial_gradient - gradient)][-MEMORY:]
+        found = np.abs(trial_gradient / scale).max(axis=1)
+        size[moved] = found[lower]
+        stay = lower & (found >= tolerance)
+        active, value_active, gradient = active[stay], trial_value[stay], trial_gradient[stay]
+        changes = [(a[stay], b[stay]) for a, b in changes]
+        if own:
+            metric, scale = metric[stay], scale[stay]
+    return State(theta, value, size, iterations)
+
+
+def _refine(problem: Problem, state: State, tolerance: float) -> State:
+    """Scoring and descent on the metric found there, then exact second derivatives, for those not yet converged."""
+    for exact, steps in ((False, 6), (False, 40), (True, 12)):
+        open_ = np.flatnonzero(~(state.gradient_size < tolerance))
+        if open_.size == 0:
+            break
+        part = Problem(problem.model, problem.samples[open_], problem.log_det[open_])
+        begin = State(*(field[open_] for field in state))
+        found = _score(part, begin, steps, tolerance, exact)
+        if not exact and not (found.gradient_size < tolerance).all():
+            here = curvature_at(problem.model, found.theta)
+            found = _descend(part, found, here.metric(), here.scale, 40, tolerance)
+        for target, source in zip(state, found, strict=True):
+            target[open_] = source
+    return state
+
+
+def _begin(theta: Array) -> State:
+    count = theta.shape[0]
+    return State(theta.copy(), np.full(count, np.inf), np.full(count, np.inf), np.zeros(count, dtype=np.intp))
+
+
+def _quasi_newton(problem: Problem, theta: Array) -> Array:
+    """A BFGS descent from a start where scoring failed."""
+    only = np.zeros(1, dtype=np.intp)
+
+    def objective(values: Array) -> tuple[float, Array]:
+        value, gradient = problem.evaluate(values[None, :], only)
+        return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(values))
+
+    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
+    return found
+
+
+def solve(model: CompiledModel, sample: Array, start: Array | None = None, attempts: int = 6) -> Solution:
+    """The maximum likelihood solution for one sample covariance matrix (p, p), positive definite.
+
+    From good starting values by scoring and descent; where that fails, by quasi-Newton steps and from several
+    perturbed starts (seeded).
+    """
+    factors, _, _ = guarded_cholesky(sample)
+    problem = Problem(model, sample[None], log_determinant(factors)[None])
+    first = starting_values(model.table, sample) if start is None else start
+    if model.n_free == 0:
+        value, _ = problem.evaluate(first[None], np.zeros(1, dtype=np.intp))
+        return Solution(first, float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)
+
+    def attempt(begin: Array) -> Solution:
+        state = _refine(problem, _begin(begin[None]), ASKED)
+        size = float(state.gradient_size[0])
+        return Solution(state.theta[0], float(state.value[0]), size < CONVERGED, int(state.iterations[0]), size)
+
+    best = attempt(first)
+    rng = np.random.default_rng(20261123)
+    for number in range(attempts):
+        if best.converged:
+            break
+        begin = best.theta if number == 0 and np.isfinite(best.discrepancy) else first
+        if number > 1:
+            begin = first * rng.uniform(0.3, 1.2, first.shape) + 0.02 * rng.standard_normal(first.shape)
+        tried = attempt(_quasi_newton(problem, begin))
+        if tried.converged or tried.discrepancy < best.discrepancy:
+            best = tried
+    return best
 
 
 def solve_batch(
@@ -146,50 +269,17 @@ def solve_batch(
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Solutions for a batch of sample matrices (b, p, p) near a known one: θ (b, q), F (b,), converged (b,).
 
-    Batched L-BFGS from `start` (q,) on the fixed `metric` (q, q), the inverse curvature there; `scale` (q,) is the
-    square root of the curvature's diagonal. Those that have converged leave the batch; those that fail go to the
+    Descent from `start` (q,) on one `metric` (q, q), the inverse curvature there, with the square roots of the
+    curvature's diagonal as `scale` (q,). What is left is refined on metrics of its own, and the rest goes to the
     safeguarded solver one by one. A sample that is not positive definite is reported as not converged.
     """
-    count = samples.shape[0]
     factors, samples, usable = guarded_cholesky(samples)
-    log_det = log_determinant(factors)
-    theta = np.broadcast_to(start, (count, start.size)).copy()
-    value = np.full(count, np.inf)
-    done = np.zeros(count, dtype=bool)
-    active = np.flatnonzero(usable)
-    value_active, gradient = maximum_likelihood(model, theta[active], samples[active], log_det[active])
-    changes: list[tuple[Array, Array]] = []
-    for _ in range(40):
-        if active.size == 0:
-            break
-        direction = _direction(gradient, metric, changes)
-        slope = (gradient * direction).sum(axis=1)
-        length = np.ones(active.size)
-        current, current_samples, current_log_det = theta[active], samples[active], log_det[active]
-        trial = current + direction
-        trial_value, trial_gradient = maximum_likelihood(model, trial, current_samples, current_log_det)
-        for _ in range(8):
-            worse = ~(trial_value <= value_active + 1e-4 * length * slope + 1e-13)
-            if not worse.any():
-                break
-            length[worse] *= 0.5
-            trial[worse] = current[worse] + length[worse, None] * direction[worse]
-            trial_value[worse], trial_gradient[worse] = maximum_likelihood(
-                model, trial[worse], current_samples[worse], current_log_det[worse]
-            )
-        failed = ~(trial_value <= value_active + 1e-4 * length * slope + 1e-13)
-        changes.append((trial - current, trial_gradient - gradient))
-        changes = changes[-MEMORY:]
-        theta[active[~failed]] = trial[~failed]
-        value[active[~failed]] = trial_value[~failed]
-        small = np.abs(trial_gradient / scale).max(axis=1) < CONVERGED
-        done[active[small & ~failed]] = True
-        stay = ~(small | failed)
-        active, value_active, gradient = active[stay], trial_value[stay], trial_gradient[stay]
-        changes = [(a[stay], b[stay]) for a, b in changes]
+    everything = Problem(model, samples, log_determinant(factors))
+    state = _begin(np.broadcast_to(start, (samples.shape[0], start.size)))
+    state = _descend(everything, state, metric, scale, 30, CONVERGED)
+    state = _refine(everything, state, CONVERGED)
+    theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
-        single = solve(model, samples[index], start)
-        if not single.converged:
-            single = solve(model, samples[index])
+        single = solve(model, samples[index], attempts=2)
         theta[index], value[index], done[index] = single.theta, single.discrepancy, single.converged
-    return theta, value, done
+    return theta, value, done & usable

@@ -1,0 +1,93 @@
+"""A data set as values: named columns of numbers or texts, with what identifies its contents."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.linear_algebra import Array
+
+Level = Literal["number", "ordered", "category", "identifier", "text"]
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column: `numbers` (n,) with nan where missing, or `texts` (n,) with None where missing."""
+
+    name: str
+    level: Level
+    numbers: Array | None = None
+    texts: NDArray[Any] | None = None
+    label: str | None = None
+    value_labels: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def numeric(self) -> bool:
+        """Whether the column can be computed with."""
+        return self.numbers is not None
+
+
+@dataclass(frozen=True)
+class DataSet:
+    """Columns of equal length in file order."""
+
+    name: str
+    columns: tuple[Column, ...]
+
+    @property
+    def n(self) -> int:
+        """The number of cases."""
+        if not self.columns:
+            return 0
+        first = self.columns[0]
+        return int(len(first.numbers if first.numbers is not None else first.texts))  # type: ignore[arg-type]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Column names in file order."""
+        return tuple(column.name for column in self.columns)
+
+    def column(self, name: str) -> Column:
+        """The column of that name. Raises KeyError."""
+        for column in self.columns:
+            if column.name == name:
+                return column
+        raise KeyError(name)
+
+    def matrix(self, names: tuple[str, ...]) -> Array:
+        """The numbers of some columns side by side (n, p)."""
+        return np.column_stack([self.column(name).numbers for name in names])  # type: ignore[arg-type]
+
+    def fingerprint(self) -> str:
+        """A hash of names and parsed values, the same wherever the same columns are read."""
+        digest = hashlib.sha256()
+        for column in self.columns:
+            digest.update(column.name.encode() + b"\0")
+            if column.numbers is not None:
+                values = np.where(np.isnan(column.numbers), np.nan, column.numbers + 0.0)
+                digest.update(values.astype("<f8").tobytes())
+            elif column.texts is not None:
+                digest.update("\0".join("\1" if t is None else str(t) for t in column.texts).encode())
+        return digest.hexdigest()
+
+
+@dataclass(frozen=True)
+class Moments:
+    """A covariance matrix (p, p) from elsewhere, with its n, its divisor (n or n−1) and optional means (p,)."""
+
+    name: str
+    names: tuple[str, ...]
+    covariance: Array
+    n: int
+    divisor_offset: int = 1
+    means: Array | None = None
+
+    def fingerprint(self) -> str:
+        """A hash of names, numbers and n."""
+        digest = hashlib.sha256("\0".join(self.names).encode())
+        digest.update(self.covariance.astype("<f8").tobytes() + f"{self.n}/{self.divisor_offset}".encode())
+        return digest.hexdigest()

@@ -1,0 +1,143 @@
+"""The board's scene: card sizes from fixed metrics, the layout, and what stands on every arrow."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from functools import cache
+from importlib.resources import files
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.figure.format import coefficient, interval_text
+from dusk_arrow.figure.geometry import Box, arrival_angle, path_data, shortened
+from dusk_arrow.figure.layout import Arrow, Card, arrange
+from dusk_arrow.figure.text import text_width
+from dusk_arrow.results.document import Interval, ParameterPart, Results
+
+HEAD = 9.0
+
+
+@cache
+def metrics() -> dict[str, float]:
+    """The card metrics, the same file the front end reads."""
+    loaded: dict[str, float] = json.loads((files("dusk_arrow.figure") / "card_metrics.json").read_text())
+    return loaded
+
+
+class BoxPart(BaseModel):
+    """A rectangle on the board."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+class CardPart(BaseModel):
+    """A card on the board."""
+
+    name: str
+    kind: str
+    box: BoxPart
+    pinned: bool
+
+
+class ArrowPart(BaseModel):
+    """A routed arrow: its way, its head, and its label."""
+
+    model_config = ConfigDict(populate_by_name=True, serialize_by_alias=True)
+
+    from_: str = Field(alias="from")
+    to: str
+    path: str
+    head_x: float
+    head_y: float
+    head_angle: float
+    label: BoxPart
+
+
+class Board(BaseModel):
+    """Everything the board needs to draw a model, apart from the numbers, which are in the results."""
+
+    width: float
+    height: float
+    cards: list[CardPart]
+    arrows: list[ArrowPart]
+
+
+def headline(parameter: ParameterPart, results: Results) -> Interval | None:
+    """The interval that stands beside a standardized estimate: the bootstrap's headline, else from its error."""
+    found = parameter.standardized_bootstrap
+    if found is not None:
+        return found.percentile if results.settings.interval == "percentile" else found.bias_corrected
+    return parameter.standardized_interval
+
+
+def card_size(construct: Construct) -> tuple[float, float]:
+    """Width and height of a construct's card."""
+    m = metrics()
+    header = text_width(construct.name, m["nameSize"], "serif") + m["sun"] + m["sunText"] + 2 * m["padding"] + 8
+    widest = max((text_width(name, m["textSize"]) for name in construct.everything), default=0.0)
+    rows = widest + m["bar"] + m["value"] + 2 * m["padding"] + 20
+    width = min(max(m["minimumWidth"], header, rows), m["maximumWidth"])
+    feet = len(construct.aside) + (1 if construct.mode == "formative" else 0)
+    height = m["header"] + m["row"] * len(construct.indicators) + m["foot"] * feet + m["bottom"]
+    return width, height
+
+
+def _box(box: Box) -> BoxPart:
+    return BoxPart(x=round(box.x, 1), y=round(box.y, 1), width=round(box.width, 1), height=round(box.height, 1))
+
+
+def board(model: Model, results: Results | None, pins: Mapping[str, tuple[float, float]]) -> Board:
+    """The board of a model; labels have room for the numbers of `results` (the last good ones, or None)."""
+    m = metrics()
+    cards = []
+    for construct in model.constructs:
+        width, height = card_size(construct)
+        cards.append(Card(construct.name, width, height))
+    for name in model.observed:
+        width = max(90.0, text_width(name, m["textSize"] + 1, "sans-bold") + m["sun"] + m["sunText"] + 3 * m["padding"])
+        cards.append(Card(name, min(width, m["maximumWidth"]), m["observedHeight"]))
+    found = {(p.from_, p.to): p for p in results.parameters if p.kind == "path"} if results else {}
+    placed = {card.name for card in cards}
+    arrows = []
+    for source, target in model.paths:
+        if source not in placed or target not in placed:
+            continue
+        parameter = found.get((source, target))
+        value = coefficient(parameter.standardized if parameter else None)
+        interval = interval_text(headline(parameter, results)) if parameter and results else ""
+        width = max(
+            text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0
+        )
+        arrows.append(Arrow(source, target, width + 12, m["labelHeight"]))
+    layout = arrange(cards, arrows, pins)
+    constructs = model.by_name
+    return Board(
+        width=round(layout.width, 1),
+        height=round(layout.height, 1),
+        cards=[
+            CardPart(
+                name=name,
+                kind=constructs[name].mode if name in constructs else "observed",
+                box=_box(box),
+                pinned=name in pins,
+            )
+            for name, box in layout.cards.items()
+        ],
+        arrows=[
+            ArrowPart(
+                from_=routed.source,
+                to=routed.target,
+                path=path_data(shortened(routed.curves, HEAD)),
+                head_x=round(routed.curves[-1].end[0], 1),
+                head_y=round(routed.curves[-1].end[1], 1),
+                head_angle=round(arrival_angle(routed.curves), 1),
+                label=_box(routed.label),
+            )
+            for routed in layout.arrows
+        ],
+    )

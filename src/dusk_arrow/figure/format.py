@@ -1,0 +1,27 @@
+"""Numbers as a reader expects them in this field; rounding happens here and on the screen, nowhere earlier."""
+
+from __future__ import annotations
+
+
+def coefficient(value: float | None, decimals: int = 2) -> str:
+    """A standardized figure without its leading zero: `.48`, `−.26`, `1.03`; an en dash where there is none."""
+    if value is None:
+        return "–"
+    text = f"{abs(value):.{decimals}f}"
+    if float(text) < 1:
+        text = text[1:]
+    return f"−{text}" if value < 0 and float(f"{value:.{decimals}f}") != 0 else text
+
+
+def p_text(value: float | None) -> str:
+    """A p-value: `< .001` or three decimals, never in scientific notation."""
+    if value is None:
+        return "–"
+    return "< .001" if value < 0.0005 else coefficient(value, 3)
+
+
+def interval_text(bounds: tuple[float, float] | None, decimals: int = 2) -> str:
+    """An interval as `[.38, .58]`, empty where there is none."""
+    if bounds is None:
+        return ""
+    return f"[{coefficient(bounds[0], decimals)}, {coefficient(bounds[1], decimals)}]"

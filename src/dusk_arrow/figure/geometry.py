@@ -1,0 +1,95 @@
+"""Small geometry for layouts: boxes, points and smooth paths."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Box:
+    """A rectangle by its upper left corner and size."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+
+    @property
+    def centre(self) -> Point:
+        """The middle of the box."""
+        return self.x + self.width / 2, self.y + self.height / 2
+
+    def overlap(self, other: Box, margin: float = 0.0) -> float:
+        """The area that two boxes share when the other is grown by a margin."""
+        across = min(self.x + self.width, other.x + other.width + margin) - max(self.x, other.x - margin)
+        down = min(self.y + self.height, other.y + other.height + margin) - max(self.y, other.y - margin)
+        return max(across, 0.0) * max(down, 0.0)
+
+    def contains(self, point: Point, margin: float = 0.0) -> bool:
+        """Whether a point lies in the box grown by a margin."""
+        x, y = point
+        inside = self.x - margin < x < self.x + self.width + margin
+        return inside and self.y - margin < y < self.y + self.height + margin
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A cubic Bézier from start to end."""
+
+    start: Point
+    first: Point
+    second: Point
+    end: Point
+
+    def at(self, t: float) -> Point:
+        """The point at parameter t in 0–1."""
+        u = 1 - t
+        weights = (u**3, 3 * u * u * t, 3 * u * t * t, t**3)
+        points = (self.start, self.first, self.second, self.end)
+        return (
+            sum(w * p[0] for w, p in zip(weights, points, strict=True)),
+            sum(w * p[1] for w, p in zip(weights, points, strict=True)),
+        )
+
+    def samples(self, count: int = 16) -> list[Point]:
+        """Evenly spaced parameters along the curve, both ends included."""
+        return [self.at(i / count) for i in range(count + 1)]
+
+
+def horizontal(start: Point, end: Point) -> Curve:
+    """A curve that leaves and arrives horizontally."""
+    reach = (end[0] - start[0]) / 2
+    if abs(reach) < 24:
+        reach = math.copysign(24, reach or 1)
+    return Curve(start, (start[0] + reach, start[1]), (end[0] - reach, end[1]), end)
+
+
+def shortened(curves: list[Curve], by: float) -> list[Curve]:
+    """The curves with the last one ending `by` earlier along its final direction, to leave room for an arrowhead."""
+    last = curves[-1]
+    dx, dy = last.end[0] - last.second[0], last.end[1] - last.second[1]
+    length = math.hypot(dx, dy) or 1.0
+    shift = (dx / length * by, dy / length * by)
+    end = (last.end[0] - shift[0], last.end[1] - shift[1])
+    second = (last.second[0] - shift[0], last.second[1] - shift[1])
+    return [*curves[:-1], Curve(last.start, last.first, second, end)]
+
+
+def path_data(curves: list[Curve]) -> str:
+    """The curves as SVG path data."""
+    x, y = curves[0].start
+    pieces = [f"M{x:.1f} {y:.1f}"]
+    for c in curves:
+        pieces.append(
+            f"C{c.first[0]:.1f} {c.first[1]:.1f} {c.second[0]:.1f} {c.second[1]:.1f} {c.end[0]:.1f} {c.end[1]:.1f}"
+        )
+    return "".join(pieces)
+
+
+def arrival_angle(curves: list[Curve]) -> float:
+    """The direction in degrees in which the last curve arrives."""
+    last = curves[-1]
+    return math.degrees(math.atan2(last.end[1] - last.second[1], last.end[0] - last.second[0]))

@@ -1,0 +1,315 @@
+"""One layout for board and figure: cards in columns by cause, routed arrows, and labels that touch nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.optimize import isotonic_regression
+
+from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal
+from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
+
+
+@dataclass(frozen=True)
+class Card:
+    """Something to place. `core` is the part that arrows touch, relative to the card; `round` if it is an ellipse."""
+
+    name: str
+    width: float
+    height: float
+    core: Box | None = None
+    round: bool = False
+
+    @property
+    def touch(self) -> Box:
+        """The part that arrows touch, relative to the card."""
+        return self.core or Box(0, 0, self.width, self.height)
+
+
+@dataclass(frozen=True)
+class Arrow:
+    """An arrow to route, with the size of its label."""
+
+    source: str
+    target: str
+    label_width: float
+    label_height: float
+
+
+@dataclass(frozen=True)
+class Spacing:
+    """Room between columns (beside the labels), between rows, and the height of a passing lane."""
+
+    column: float = 44
+    row: float = 26
+    lane: float = 34
+    margin: float = 12
+
+
+@dataclass(frozen=True)
+class Routed:
+    """An arrow's way and its label's place."""
+
+    source: str
+    target: str
+    curves: list[Curve]
+    label: Box
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where everything stands; all coordinates start at the upper left."""
+
+    cards: dict[str, Box]
+    arrows: list[Routed]
+    width: float
+    height: float
+    layers: dict[str, int] = field(default_factory=dict)
+
+
+def _lane(link: Link, column: int) -> str:
+    return f"\0{link[0]}\0{link[1]}\0{column}"
+
+
+def _with_lanes(
+    names: Sequence[str], links: Sequence[Link], layers: dict[str, int]
+) -> tuple[list[list[str]], list[Link], dict[Link, list[str]]]:
+    """Columns with a lane in every column that a link passes, the short links between them, and each link's lanes."""
+    columns: list[list[str]] = [[] for _ in range(max(layers.values(), default=0) + 1)]
+    for name in names:
+        columns[layers[name]].append(name)
+    pieces: list[Link] = []
+    lanes: dict[Link, list[str]] = {}
+    for link in dict.fromkeys(links):
+        passed = [_lane(link, column) for column in range(layers[link[0]] + 1, layers[link[1]])]
+        for offset, lane in enumerate(passed, start=layers[link[0]] + 1):
+            columns[offset].append(lane)
+        lanes[link] = passed
+        chain = [link[0], *passed, link[1]]
+        pieces += list(zip(chain, chain[1:], strict=False))
+    return columns, pieces, lanes
+
+
+def _separate(wanted: list[float], heights: list[float], gap: float) -> list[float]:
+    """Centres nearest to the wanted ones (least squares) that keep the order and the gaps."""
+    offsets = [0.0]
+    for above, below in zip(heights, heights[1:], strict=False):
+        offsets.append(offsets[-1] + (above + below) / 2 + gap)
+    free = isotonic_regression([w - o for w, o in zip(wanted, offsets, strict=True)]).x
+    return [float(f) + o for f, o in zip(free, offsets, strict=True)]
+
+
+def _rows(columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str, float], gap: float) -> dict[str, float]:
+    """The vertical centre of every card and lane, near its neighbours."""
+    around: dict[str, list[str]] = {name: [] for column in columns for name in column}
+    for source, target in pieces:
+        around[source].append(target)
+        around[target].append(source)
+    centre: dict[str, float] = {}
+    for column in columns:
+        placed = _separate([0.0] * len(column), [heights[n] for n in column], gap)
+        centre.update(zip(column, placed, strict=True))
+    for sweep in range(24):
+        for column in columns if sweep % 2 == 0 else reversed(columns):
+            wanted = []
+            for name in column:
+                near = around[name]
+                weights = [3.0 if name[0] == "\0" or other[0] == "\0" else 1.0 for other in near]
+                pull = sum(w * centre[o] for w, o in zip(weights, near, strict=True)) / sum(weights) if near else centre[name]
+                wanted.append(0.8 * pull + 0.2 * centre[name])
+            placed = _separate(wanted, [heights[n] for n in column], gap)
+            centre.update(zip(column, placed, strict=True))
+    return centre
+
+
+def _ports(box: Box, card: Card, others: list[Point], right: bool) -> list[Point]:
+    """Points on a card's side for arrows to several places, in the order of those places."""
+    core = Box(box.x + card.touch.x, box.y + card.touch.y, card.touch.width, card.touch.height)
+    order = sorted(range(len(others)), key=lambda i: (others[i][1], others[i][0]))
+    room = core.height - (16 if card.round else 28)
+    step = min(26.0, room / max(len(others) - 1, 1))
+    result: list[Point] = [(0.0, 0.0)] * len(others)
+    cx, cy = core.centre
+    for place, i in enumerate(order):
+        dy = (place - (len(others) - 1) / 2) * step
+        dx = core.width / 2
+        if card.round:
+            dx *= float(np.sqrt(max(1 - (dy / (core.height / 2)) ** 2, 0.0)))
+        result[i] = (cx + dx if right else cx - dx, cy + dy)
+    return result
+
+
+def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]:
+    steps = (0.5, 0.42, 0.58, 0.34, 0.66, 0.26, 0.74, 0.18, 0.82)
+    order = sorted(range(len(curves)), key=lambda i: abs(i - (len(curves) - 1) / 2))
+    points = [curves[i].at(t) for t in steps for i in order]
+    return [Box(x - width / 2, y - height / 2, width, height) for x, y in points]
+
+
+def place_labels(ways: Sequence[tuple[Arrow, list[Curve]]], cards: Sequence[Box]) -> list[Box]:
+    """For every arrow the best place on its way: off the cards, off other labels, off other arrows."""
+    places = [_label_places(curves, arrow.label_width, arrow.label_height) for arrow, curves in ways]
+    samples = [[p for c in curves for p in c.samples(12)] for _, curves in ways]
+    fixed: list[list[float]] = []
+    for i, options in enumerate(places):
+        costs = []
+        for rank, option in enumerate(options):
+            cost = 0.4 * rank + 10 * sum(option.overlap(card, 5) > 0 for card in cards)
+            cost += sum(
+                2.0 for j, points in enumerate(samples) if j != i and any(option.contains(p, 2) for p in points)
+            )
+            costs.append(cost)
+        fixed.append(costs)
+    chosen = [min(range(len(costs)), key=costs.__getitem__) for costs in fixed]
+    for _ in range(3):
+        for i, options in enumerate(places):
+            others = [places[j][chosen[j]] for j in range(len(places)) if j != i]
+            total = [
+                cost + 12 * sum(option.overlap(other, 3) > 0 for other in others)
+                for cost, option in zip(fixed[i], options, strict=True)
+            ]
+            chosen[i] = min(range(len(total)), key=total.__getitem__)
+    return [options[choice] for options, choice in zip(places, chosen, strict=True)]
+
+
+def _free_way(source: Box, target: Box, obstacles: Sequence[Box]) -> list[Curve]:
+    """A way between two cards that stand anywhere: the variant that crosses the fewest cards, then the shortest."""
+    (sx, sy), (tx, ty) = source.centre, target.centre
+    options: list[list[Curve]] = []
+    if tx > sx:
+        options.append([horizontal((source.x + source.width, sy), (target.x, ty))])
+    else:
+        options.append([horizontal((source.x, sy), (target.x + target.width, ty))])
+    down = ty > sy
+    start = (sx, source.y + source.height) if down else (sx, source.y)
+    end = (tx, target.y) if down else (tx, target.y + target.height)
+    reach = (end[1] - start[1]) / 2
+    options.append([Curve(start, (sx, start[1] + reach), (tx, end[1] - reach), end)])
+    for lift in (-1, 1):
+        for distance in (40, 90, 160, 240):
+            edge = min(source.y, target.y) if lift < 0 else max(source.y + source.height, target.y + target.height)
+            over = edge + lift * distance
+            begin = (sx, source.y if lift < 0 else source.y + source.height)
+            finish = (tx, target.y if lift < 0 else target.y + target.height)
+            options.append([Curve(begin, (sx, over), (tx, over), finish)])
+
+    def cost(curves: list[Curve]) -> float:
+        points = [p for c in curves for p in c.samples(24)]
+        hits = sum(box.contains(p, 4) for box in obstacles for p in points)
+        length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in zip(points, points[1:], strict=False))
+        return 1000 * hits + length
+
+    return min(options, key=cost)
+
+
+def _make_room(boxes: dict[str, Box], pinned: set[str], gap: float) -> None:
+    """Cards that were not moved by hand give way to those that were."""
+    for name in sorted((n for n in boxes if n not in pinned), key=lambda n: boxes[n].y):
+        for _ in range(40):
+            box = boxes[name]
+            hit = next((b for n, b in boxes.items() if n != name and box.overlap(b, gap) > 0), None)
+            if hit is None:
+                break
+            boxes[name] = Box(box.x, hit.y + hit.height + gap + 1, box.width, box.height)
+
+
+def arrange(
+    cards: Sequence[Card],
+    arrows: Sequence[Arrow],
+    pins: Mapping[str, Point] | None = None,
+    spacing: Spacing | None = None,
+) -> Layout:
+    """The layout of cards and arrows. Pinned cards stand where they were put; the others arrange themselves.
+
+    Arrows between neighbouring columns run in the gap, longer ones through lanes of their own, so none crosses a
+    card; only where a pinned card is involved is a free way looked for.
+    """
+    spacing = spacing or Spacing()
+    if not cards:
+        return Layout({}, [], 0, 0)
+    by_name = {card.name: card for card in cards}
+    names = list(by_name)
+    links = [(a.source, a.target) for a in arrows]
+    forward = forward_links(names, links)
+    layers = layer_of(names, forward)
+    columns, pieces, lanes = _with_lanes(names, forward, layers)
+    columns = order_columns(columns, pieces)
+    heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
+    centre = _rows(columns, pieces, heights, spacing.row)
+    top = min(centre[n] - heights[n] / 2 for n in centre)
+    label = max((a.label_width for a in arrows), default=0.0)
+    boxes: dict[str, Box] = {}
+    lane_ends: dict[str, tuple[Point, Point]] = {}
+    x = spacing.margin
+    for column in columns:
+        width = max((by_name[n].width for n in column if n in by_name), default=20.0)
+        for name in column:
+            y = centre[name] - top + spacing.margin
+            if name in by_name:
+                card = by_name[name]
+                boxes[name] = Box(x + (width - card.width) / 2, y - card.height / 2, card.width, card.height)
+            else:
+                lane_ends[name] = ((x, y), (x + width, y))
+        x += width + label + spacing.column
+    pinned = {name: pins[name] for name in (pins or {}) if name in boxes} if pins else {}
+    for name, (px, py) in pinned.items():
+        boxes[name] = Box(px, py, by_name[name].width, by_name[name].height)
+    moved = set(pinned)
+    if pinned:
+        _make_room(boxes, moved, spacing.row / 2)
+    ways = _ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned))
+    labels = place_labels(ways, list(boxes.values()))
+    routed = [Routed(a.source, a.target, curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
+    right = max(box.x + box.width for box in [*boxes.values(), *labels])
+    bottom = max(box.y + box.height for box in [*boxes.values(), *labels])
+    points = [p for r in routed for c in r.curves for p in c.samples()]
+    right, bottom = max([right, *(p[0] for p in points)]), max([bottom, *(p[1] for p in points)])
+    return Layout(boxes, routed, right + spacing.margin, bottom + spacing.margin, layers)
+
+
+def _ways(
+    cards: Mapping[str, Card],
+    boxes: Mapping[str, Box],
+    arrows: Sequence[Arrow],
+    forward: Sequence[Link],
+    lanes: Mapping[Link, list[str]],
+    lane_ends: Mapping[str, tuple[Point, Point]],
+    free: bool,
+) -> list[tuple[Arrow, list[Curve]]]:
+    """Every arrow's way; with pinned cards about, ways that would cross a card are looked for afresh."""
+    stops: list[list[tuple[Point, Point]]] = []
+    for link in forward:
+        stops.append([lane_ends[lane] for lane in lanes[link]])
+    sides: dict[tuple[str, bool], list[tuple[int, Point]]] = {}
+    for i, link in enumerate(forward):
+        nearest_right = stops[i][0][0] if stops[i] else boxes[link[1]].centre
+        nearest_left = stops[i][-1][1] if stops[i] else boxes[link[0]].centre
+        sides.setdefault((link[0], True), []).append((i, nearest_right))
+        sides.setdefault((link[1], False), []).append((i, nearest_left))
+    starts: dict[int, Point] = {}
+    ends: dict[int, Point] = {}
+    for (name, right), attached in sides.items():
+        ports = _ports(boxes[name], cards[name], [p for _, p in attached], right)
+        for (i, _), port in zip(attached, ports, strict=True):
+            (starts if right else ends)[i] = port
+    ways = []
+    for i, arrow in enumerate(arrows):
+        points = [starts[i], *(p for pair in stops[i] for p in pair), ends[i]]
+        if forward[i] != (arrow.source, arrow.target):
+            points.reverse()
+        curves = [horizontal(a, b) for a, b in zip(points[::2], points[1::2], strict=True)]
+        for number in range(len(curves) - 1, 0, -1):
+            a, b = points[2 * number - 1], points[2 * number]
+            third = ((b[0] - a[0]) / 3, (b[1] - a[1]) / 3)
+            lane = Curve(a, (a[0] + third[0], a[1] + third[1]), (b[0] - third[0], b[1] - third[1]), b)
+            curves.insert(number, lane)
+        if free:
+            others = [box for name, box in boxes.items() if name not in (arrow.source, arrow.target)]
+            backwards = (ends[i][0] - starts[i][0]) < 20
+            crossed = any(box.contains(p, 2) for box in others for c in curves for p in c.samples())
+            if backwards or crossed:
+                curves = _free_way(boxes[arrow.source], boxes[arrow.target], others)
+        ways.append((arrow, curves))
+    return ways

@@ -1,0 +1,375 @@
+"""The results document of an analysis."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+import numpy as np
+from scipy.special import ndtr, ndtri
+
+from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
+from dusk_arrow.core.assessment.fit import assess_fit
+from dusk_arrow.core.assessment.reliability import standardized_alpha
+from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.covariance.implied import matrices
+from dusk_arrow.core.effects.mediation import classify
+from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
+from dusk_arrow.core.resampling.intervals import BootstrapSummary
+from dusk_arrow.core.specification.writing import write
+from dusk_arrow.results.analysis import Analysis, Fitted, Source
+from dusk_arrow.results.convert import bootstrap_part, matrix_part, number, problem_part
+from dusk_arrow.results.document import (
+    AntecedentVif,
+    BaselinePart,
+    Bootstrap,
+    BootstrapSummaryPart,
+    ConstructPart,
+    DataPart,
+    EffectPart,
+    FitPart,
+    FSquaredPart,
+    HtmtPart,
+    Interval,
+    LoadingPart,
+    MediationPart,
+    MomentsPart,
+    ParameterPart,
+    QualityPart,
+    ResidualsPart,
+    Results,
+    TrackedPart,
+)
+from dusk_arrow.results.settings import Settings
+
+
+class _Summaries:
+    """Bootstrap summaries by field and position; nothing where no bootstrap was run."""
+
+    def __init__(self, fitted: Fitted) -> None:
+        self.found = fitted.bootstrap.summaries if fitted.bootstrap else {}
+
+    def core(self, field: str, at: int) -> BootstrapSummary | None:
+        return self.found[field][at] if field in self.found else None
+
+    def __call__(self, field: str, at: int) -> Bootstrap | None:
+        return bootstrap_part(self.core(field, at))
+
+
+def _interval(estimate: float, se: float | None, level: float) -> Interval | None:
+    if se is None:
+        return None
+    reach = float(ndtri(0.5 + level / 2)) * se
+    return (estimate - reach, estimate + reach)
+
+
+def _parameters(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[ParameterPart]:
+    parts = []
+    for i, parameter in enumerate(fitted.table.parameters):
+        value = float(fitted.figures.parameters[i])
+        se = number(fitted.errors["parameters"][i]) if parameter.free else None
+        z = value / se if se else None
+        standardized = number(fitted.figures.standardized[i])
+        own_error = number(fitted.errors["standardized"][i])
+        standardized_se = own_error if own_error and own_error > 1e-12 else None
+        parts.append(
+            ParameterPart(
+                kind=parameter.kind,
+                from_=parameter.source,
+                to=parameter.target,
+                role=parameter.role,
+                label=parameter.label,
+                free=parameter.free,
+                why_fixed=parameter.why_fixed,
+                estimate=value,
+                se=se,
+                z=z,
+                p_value=float(2 * ndtr(-abs(z))) if z is not None else None,
+                interval=_interval(value, se, settings.level),
+                standardized=standardized,
+                standardized_se=standardized_se,
+                standardized_interval=None
+                if standardized is None
+                else _interval(standardized, standardized_se, settings.level),
+                bootstrap=draws("parameters", i),
+                standardized_bootstrap=draws("standardized", i),
+            )
+        )
+    return parts
+
+
+def _shares(fitted: Fitted) -> list[float | None]:
+    """Each effect's share of its pair's total; None unless all parts of the pair point the same way."""
+    effects = fitted.plan.effects
+    values = fitted.figures.effects
+    parts: dict[tuple[str, str], list[float]] = {}
+    totals: dict[tuple[str, str], float] = {}
+    for effect, value in zip(effects, values, strict=True):
+        pair = (effect.source, effect.target)
+        if effect.kind in ("direct", "specific indirect"):
+            parts.setdefault(pair, []).append(float(value))
+        elif effect.kind == "total":
+            totals[pair] = float(value)
+    shares: list[float | None] = []
+    for effect, value in zip(effects, values, strict=True):
+        pair = (effect.source, effect.target)
+        signs = {np.sign(v) for v in parts.get(pair, [])}
+        total = totals[pair]
+        shares.append(float(value) / total if len(signs) == 1 and total != 0 else None)
+    return shares
+
+
+def _effects(fitted: Fitted, draws: _Summaries) -> list[EffectPart]:
+    shares = _shares(fitted)
+    return [
+        EffectPart(
+            from_=effect.source,
+            to=effect.target,
+            kind=effect.kind,
+            via=None if effect.via is None else list(effect.via),
+            estimate=float(fitted.figures.effects[i]),
+            se=number(fitted.errors["effects"][i]),
+            standardized=number(fitted.figures.effects_standardized[i]),
+            standardized_se=number(fitted.errors["effects_standardized"][i]),
+            bootstrap=draws("effects", i),
+            standardized_bootstrap=draws("effects_standardized", i),
+            share_of_total=shares[i],
+        )
+        for i, effect in enumerate(fitted.plan.effects)
+    ]
+
+
+def _headline(summary: BootstrapSummary | None, settings: Settings) -> Interval | None:
+    if summary is None:
+        return None
+    return summary.percentile if settings.interval == "percentile" else summary.bias_corrected
+
+
+def _mediation(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[MediationPart]:
+    at = {(e.source, e.target, e.kind): i for i, e in enumerate(fitted.plan.effects) if e.kind != "specific indirect"}
+    parts = []
+    for (source, target, kind), i in at.items():
+        if kind != "total indirect":
+            continue
+        direct_at = at.get((source, target, "direct"))
+        indirect = _headline(draws.core("effects", i), settings)
+        direct = None if direct_at is None else _headline(draws.core("effects", direct_at), settings)
+        if indirect is None or (direct_at is not None and direct is None):
+            reason = "bootstrap the model first: the kind is decided by bootstrap intervals"
+            parts.append(MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None))
+            continue
+        values = fitted.figures.effects
+        found = classify(0.0 if direct_at is None else float(values[direct_at]), direct, float(values[i]), indirect)
+        parts.append(
+            MediationPart(
+                from_=source, to=target, kind=found.kind, reason=found.reason, share_mediated=found.share_mediated
+            )
+        )
+    return parts
+
+
+def _antecedents(fitted: Fitted) -> dict[str, list[str]]:
+    result: dict[str, list[str]] = {}
+    for source, target in fitted.model.paths:
+        result.setdefault(target, []).append(source)
+    return result
+
+
+def _collinearity(fitted: Fitted) -> tuple[list[AntecedentVif], list[FSquaredPart]]:
+    nodes = fitted.estimation.nodes
+    at = {name: i for i, name in enumerate(fitted.table.nodes)}
+    vifs, shares = [], []
+    for outcome, names in _antecedents(fitted).items():
+        rows = [at[name] for name in names]
+        for name, vif, share in zip(
+            names, antecedent_vif(nodes, rows), f_squared(nodes, at[outcome], rows), strict=True
+        ):
+            vifs.append(AntecedentVif(outcome=outcome, antecedent=name, vif=number(vif)))
+            shares.append(FSquaredPart(from_=name, to=outcome, value=number(share)))
+    return vifs, shares
+
+
+def _implied_correlations(fitted: Fitted) -> tuple[Array, Array]:
+    """Indicators with constructs (p, m), and nodes with each other (m, m)."""
+    nodes = fitted.estimation.nodes
+    loading = matrices(fitted.estimation.model, fitted.estimation.solution.theta).loading
+    sd_nodes = np.sqrt(np.diag(nodes))
+    sd = np.sqrt(np.diag(fitted.estimation.implied))
+    return (loading @ nodes) / np.outer(sd, sd_nodes), correlation_from(nodes)
+
+
+def _block_positions(fitted: Fitted) -> dict[str, list[int]]:
+    at = {name: i for i, name in enumerate(fitted.table.observed)}
+    return {c.name: [at[n] for n in c.indicators if n in at] for c in fitted.table.constructs}
+
+
+def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
+    table, evidence = fitted.table, fitted.evidence
+    cross, between = _implied_correlations(fitted)
+    node_at = {name: i for i, name in enumerate(table.nodes)}
+    observed_at = {name: i for i, name in enumerate(table.observed)}
+    names = [c.name for c in table.constructs]
+    chosen = [node_at[name] for name in names]
+    reflective_at = {name: i for i, name in enumerate(fitted.plan.reflective)}
+    correlation = correlation_from(evidence.covariance)
+    blocks = _block_positions(fitted)
+    standardized = {
+        (p.kind, p.source, p.target): fitted.figures.standardized[i] for i, p in enumerate(table.parameters)
+    }
+    constructs, loadings = [], []
+    ave = np.full(len(names), np.nan)
+    for i, construct in enumerate(table.constructs):
+        place = reflective_at.get(construct.name)
+        block = fitted.blocks[i]
+        if place is not None:
+            ave[i] = fitted.figures.ave[place]
+        constructs.append(
+            ConstructPart(
+                name=construct.name,
+                mode=construct.mode,
+                alpha=number(fitted.alpha[i]),
+                alpha_standardized=number(standardized_alpha(evidence.covariance[np.ix_(block, block)]))
+                if block
+                else None,
+                composite_reliability=None if place is None else number(fitted.figures.composite_reliability[place]),
+                ave=number(ave[i]),
+            )
+        )
+        rows = blocks[construct.name]
+        vif = variance_inflation(correlation[np.ix_(rows, rows)]) if len(rows) > 1 else np.full(len(rows), np.nan)
+        by_row = dict(zip(rows, vif, strict=True))
+        for name in construct.indicators:
+            row = observed_at.get(name)
+            loading = (
+                standardized[("loading", construct.name, name)]
+                if construct.mode == "reflective"
+                else cross[observed_at[name], node_at[construct.name]]
+            )
+            loadings.append(
+                LoadingPart(
+                    construct_=construct.name,
+                    indicator=name,
+                    loading=number(loading),
+                    weight=number(standardized.get(("weight", name, construct.name), np.nan)),
+                    vif=None if row is None else number(by_row[row]),
+                )
+            )
+    indicators = [n for c in table.constructs for n in c.indicators if n in observed_at]
+    fornell = between[np.ix_(chosen, chosen)].copy()
+    np.fill_diagonal(fornell, np.sqrt(ave))
+    measured = [c.name for c in table.constructs if c.mode == "reflective" and blocks[c.name]]
+    return QualityPart(
+        constructs=constructs,
+        loadings=loadings,
+        cross_loadings=matrix_part(
+            indicators, names, cross[np.ix_([observed_at[n] for n in indicators], chosen)]
+        ),
+        construct_correlations=matrix_part(names, names, between[np.ix_(chosen, chosen)]),
+        fornell_larcker=matrix_part(names, names, fornell),
+        htmt=[
+            HtmtPart(a=a, b=b, value=number(htmt(correlation, blocks[a], blocks[b])))
+            for i, a in enumerate(measured)
+            for b in measured[i + 1 :]
+        ],
+        vif_antecedents=vifs,
+    )
+
+
+def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> MomentsPart:
+    return MomentsPart(
+        variables=list(names), covariance=covariance.tolist(), means=None if means is None else means.tolist()
+    )
+
+
+def _fit(fitted: Fitted) -> FitPart:
+    evidence = fitted.evidence
+    found = assess_fit(
+        evidence.covariance,
+        fitted.estimation.implied,
+        fitted.estimation.solution.discrepancy,
+        fitted.table.n_free,
+        evidence.n,
+        fitted.estimation.multiplier,
+    )
+    values = asdict(found)
+    baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
+    return FitPart(**values, baseline=baseline)
+
+
+def _bootstrap_figures(fitted: Fitted, draws: _Summaries) -> dict[str, Bootstrap | None]:
+    if fitted.bootstrap is None:
+        return {}
+    figures = {f"r_squared.{name}": draws("r_squared", i) for i, name in enumerate(fitted.plan.explained)}
+    for i, name in enumerate(fitted.plan.reflective):
+        figures[f"quality.composite_reliability.{name}"] = draws("composite_reliability", i)
+        figures[f"quality.ave.{name}"] = draws("ave", i)
+    with_alpha = [c.name for c, block in zip(fitted.table.constructs, fitted.blocks, strict=True) if block]
+    for i, name in enumerate(with_alpha):
+        figures[f"quality.alpha.{name}"] = draws("alpha", i)
+    return figures
+
+
+def _data(source: Source, fitted: Fitted | None) -> DataPart:
+    total = source.n
+    used = fitted.evidence.n if fitted else 0
+    return DataPart(
+        name=source.name, fingerprint=source.fingerprint(), n_used=used, n_total=total, missing=total - used
+    )
+
+
+def assemble(analysis: Analysis) -> Results:
+    """The document, in every case: what could not be computed is null and the problems say why."""
+    problems = [problem_part(problem) for problem in analysis.problems]
+    settings, fitted = analysis.settings, analysis.fitted
+    text = write(analysis.specification)
+    data = _data(analysis.source, fitted)
+    if fitted is None:
+        return Results(settings=settings, model=text, data=data, problems=problems)
+    draws = _Summaries(fitted)
+    names = fitted.table.observed
+    raw = fitted.evidence.covariance - fitted.estimation.implied
+    as_correlations = correlation_from(fitted.evidence.covariance) - correlation_from(fitted.estimation.implied)
+    vifs, shares = _collinearity(fitted)
+    summary = None
+    if fitted.bootstrap is not None:
+        summary = BootstrapSummaryPart(
+            requested=settings.bootstrap,
+            used=fitted.bootstrap.used,
+            not_converged=fitted.bootstrap.not_converged,
+            inadmissible=fitted.bootstrap.inadmissible,
+            seed=settings.seed,
+            level=settings.level,
+            interval=settings.interval,
+        )
+    return Results(
+        settings=settings,
+        model=text,
+        data=data,
+        converged=True,
+        iterations=fitted.estimation.solution.iterations,
+        admissible=fitted.admissible,
+        problems=problems,
+        sample=_moments(names, fitted.evidence.covariance, fitted.evidence.means),
+        implied=_moments(names, fitted.estimation.implied, None),
+        residuals=ResidualsPart(
+            raw=matrix_part(names, names, raw), correlation=matrix_part(names, names, as_correlations)
+        ),
+        fit=_fit(fitted),
+        parameters=_parameters(fitted, settings, draws),
+        r_squared={name: number(fitted.figures.r_squared[i]) for i, name in enumerate(fitted.plan.explained)},
+        f_squared=shares,
+        effects=_effects(fitted, draws),
+        mediation=_mediation(fitted, settings, draws),
+        tracked=[
+            TrackedPart(
+                name=name,
+                estimate=number(fitted.figures.tracked[i]),
+                se=number(fitted.errors["tracked"][i]),
+                bootstrap=draws("tracked", i),
+            )
+            for i, name in enumerate(fitted.plan.tracked)
+        ],
+        quality=_quality(fitted, vifs),
+        bootstrap_summary=summary,
+        bootstrap_figures=_bootstrap_figures(fitted, draws),
+    )

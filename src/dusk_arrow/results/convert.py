@@ -1,0 +1,50 @@
+"""Values of the core as parts of the document: problems, changes, matrices, numbers that may be missing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field, TypeAdapter
+
+from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.resampling.intervals import BootstrapSummary
+from dusk_arrow.core.specification.changes import Change
+from dusk_arrow.results.document import Bootstrap, Matrix, PlacePart, ProblemPart, RepairPart
+
+CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])
+CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Annotated[Change, Field(discriminator="type")]])
+
+
+def number(value: Any) -> float | None:
+    """A float, or None for nan and infinity: a figure that does not apply is null."""
+    return float(value) if value is not None and np.isfinite(value) else None
+
+
+def problem_part(problem: Problem) -> ProblemPart:
+    """A problem as it stands in the document and in HTTP errors."""
+    return ProblemPart(
+        code=problem.code,
+        severity=problem.severity,
+        message=problem.message,
+        about=list(problem.about),
+        repairs=[
+            RepairPart(words=r.words, change=None if r.change is None else CHANGE.dump_python(r.change, mode="json"))
+            for r in problem.repairs
+        ],
+        place=PlacePart(line=problem.place.line, column=problem.place.column) if problem.place else None,
+    )
+
+
+def matrix_part(rows: Sequence[str], columns: Sequence[str], values: Any) -> Matrix:
+    """A named matrix; nan becomes null."""
+    return Matrix(
+        rows=list(rows), columns=list(columns), values=[[number(v) for v in row] for row in np.asarray(values)]
+    )
+
+
+def bootstrap_part(summary: BootstrapSummary | None) -> Bootstrap | None:
+    """A bootstrap summary as a part of the document."""
+    return None if summary is None else Bootstrap(**asdict(summary))

@@ -1,0 +1,300 @@
+"""The results document: everything an analysis found, in one JSON value that screens, figures and reports are made from.
+
+Keys that others build on; add, do not rename. A figure that does not apply is null.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from dusk_arrow.results.settings import Settings
+
+Interval = tuple[float, float]
+VERSION = 1
+
+
+class Part(BaseModel):
+    """A part of the document; `from` is a keyword in Python, so it is `from_` there."""
+
+    model_config = ConfigDict(populate_by_name=True, serialize_by_alias=True)
+
+
+class RepairPart(Part):
+    """A repair: words for a button, and the change that it makes (null: advice only)."""
+
+    words: str
+    change: dict[str, Any] | None
+
+
+class PlacePart(Part):
+    """A position in a text, counted from 1."""
+
+    line: int
+    column: int
+
+
+class ProblemPart(Part):
+    """What is wrong, where, and what can be done."""
+
+    code: str
+    severity: Literal["error", "warning", "note"]
+    message: str
+    about: list[str]
+    repairs: list[RepairPart]
+    place: PlacePart | None = None
+
+
+class Matrix(Part):
+    """A matrix with the names of its rows and columns."""
+
+    rows: list[str]
+    columns: list[str]
+    values: list[list[float | None]]
+
+
+class MomentsPart(Part):
+    """Covariances and means of variables."""
+
+    variables: list[str]
+    covariance: list[list[float]]
+    means: list[float] | None
+
+
+class DataPart(Part):
+    """Which data were analysed."""
+
+    name: str
+    fingerprint: str
+    n_used: int
+    n_total: int
+    missing: int
+
+
+class Bootstrap(Part):
+    """What the bootstrap says of one figure."""
+
+    mean: float
+    bias: float
+    se: float
+    percentile: Interval
+    bias_corrected: Interval
+    bca: Interval | None
+    p_value: float | None
+    n_used: int
+
+
+class BaselinePart(Part):
+    """The model in which all observed variables are uncorrelated."""
+
+    chi_square: float
+    df: int
+
+
+class FitPart(Part):
+    """Global fit."""
+
+    chi_square: float
+    df: int
+    p_value: float | None
+    chi_square_per_df: float | None
+    cfi: float | None
+    tli: float | None
+    nfi: float | None
+    rfi: float | None
+    ifi: float | None
+    gfi: float | None
+    agfi: float | None
+    rmsea: float | None
+    rmsea_interval: Interval | None
+    close_fit_p: float | None
+    srmr: float
+    log_likelihood: float | None
+    log_likelihood_saturated: float | None
+    aic: float | None
+    bic: float | None
+    sabic: float | None
+    ecvi: float
+    n_parameters: int
+    critical_n_05: float | None
+    critical_n_01: float | None
+    baseline: BaselinePart
+    scaled: None = None
+    bollen_stine: None = None
+    d_uls: None = None
+    d_g: None = None
+    measurement_part: None = None
+
+
+class ParameterPart(Part):
+    """One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed."""
+
+    kind: Literal["loading", "weight", "path", "covariance", "variance"]
+    from_: str = Field(alias="from")
+    to: str
+    role: Literal["residual", "disturbance", "exogenous"] | None
+    label: str | None
+    group: str | None = None
+    free: bool
+    why_fixed: str | None
+    estimate: float
+    se: float | None
+    z: float | None
+    p_value: float | None
+    interval: Interval | None
+    standardized: float | None
+    standardized_se: float | None
+    standardized_interval: Interval | None
+    bootstrap: Bootstrap | None = None
+    standardized_bootstrap: Bootstrap | None = None
+
+
+class EffectPart(Part):
+    """A direct, specific indirect, total indirect or total effect."""
+
+    from_: str = Field(alias="from")
+    to: str
+    kind: Literal["direct", "specific indirect", "total indirect", "total"]
+    via: list[str] | None
+    estimate: float
+    se: float | None
+    standardized: float | None
+    standardized_se: float | None
+    bootstrap: Bootstrap | None = None
+    standardized_bootstrap: Bootstrap | None = None
+    share_of_total: float | None
+
+
+class MediationPart(Part):
+    """What kind of mediation a pair shows; null until a bootstrap has decided."""
+
+    from_: str = Field(alias="from")
+    to: str
+    kind: Literal["complementary", "competitive", "indirect-only", "direct-only", "none"] | None
+    reason: str
+    share_mediated: float | None
+
+
+class TrackedPart(Part):
+    """A tracked quantity."""
+
+    name: str
+    estimate: float | None
+    se: float | None
+    bootstrap: Bootstrap | None = None
+
+
+class ConstructPart(Part):
+    """Measurement quality of one construct."""
+
+    name: str
+    mode: Literal["reflective", "formative"]
+    alpha: float | None
+    alpha_standardized: float | None
+    rho_a: float | None = None
+    composite_reliability: float | None
+    ave: float | None
+
+
+class LoadingPart(Part):
+    """One indicator in use: standardized loading, standardized weight (formative), VIF within its block."""
+
+    construct_: str = Field(alias="construct")
+    indicator: str
+    loading: float | None
+    weight: float | None
+    vif: float | None
+
+
+class HtmtPart(Part):
+    """HTMT of a pair of constructs."""
+
+    a: str
+    b: str
+    value: float | None
+    bootstrap: Bootstrap | None = None
+
+
+class AntecedentVif(Part):
+    """Collinearity of one antecedent among all antecedents of an outcome."""
+
+    outcome: str
+    antecedent: str
+    vif: float | None
+
+
+class QualityPart(Part):
+    """Measurement quality and collinearity."""
+
+    constructs: list[ConstructPart]
+    loadings: list[LoadingPart]
+    cross_loadings: Matrix
+    construct_correlations: Matrix
+    fornell_larcker: Matrix
+    htmt: list[HtmtPart]
+    htmt2: None = None
+    vif_antecedents: list[AntecedentVif]
+
+
+class FSquaredPart(Part):
+    """Cohen's f² of one antecedent."""
+
+    from_: str = Field(alias="from")
+    to: str
+    value: float | None
+
+
+class ResidualsPart(Part):
+    """Sample minus implied: raw, in correlations, and divided by their error."""
+
+    raw: Matrix
+    correlation: Matrix
+    standardized: Matrix | None = None
+
+
+class BootstrapSummaryPart(Part):
+    """How the bootstrap went."""
+
+    requested: int
+    used: int
+    not_converged: int
+    inadmissible: int
+    seed: int
+    level: float
+    interval: Literal["percentile", "bias-corrected"]
+    stopped: bool = False
+
+
+class Results(Part):
+    """The results document."""
+
+    version: int = VERSION
+    family: Literal["covariance"] = "covariance"
+    estimator: Literal["ml"] = "ml"
+    settings: Settings
+    model: str
+    data: DataPart | None
+    converged: bool = False
+    iterations: int | None = None
+    admissible: bool | None = None
+    problems: list[ProblemPart]
+    sample: MomentsPart | None = None
+    implied: MomentsPart | None = None
+    residuals: ResidualsPart | None = None
+    fit: FitPart | None = None
+    parameters: list[ParameterPart] = []
+    r_squared: dict[str, float | None] = {}
+    r_squared_adjusted: None = None
+    f_squared: list[FSquaredPart] = []
+    effects: list[EffectPart] = []
+    mediation: list[MediationPart] = []
+    tracked: list[TrackedPart] = []
+    quality: QualityPart | None = None
+    modification: None = None
+    bootstrap_summary: BootstrapSummaryPart | None = None
+    bootstrap_figures: dict[str, Bootstrap | None] = {}
+    groups: None = None
+    comparison: None = None
+    prediction: None = None
+    screening: None = None
