@@ -9,7 +9,7 @@ from xml.sax.saxutils import escape
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import headline
-from dusk_arrow.figure.format import coefficient, interval_text
+from dusk_arrow.results.format import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange

@@ -1,0 +1,45 @@
+"""Data sets as Parquet bytes, the form in which they are kept in the records."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from dusk_arrow.core.observations.data import Column, DataSet
+
+
+def to_parquet(data: DataSet) -> bytes:
+    """The columns' values as Parquet with zstd."""
+    arrays = [
+        pa.array(c.numbers, from_pandas=True) if c.numbers is not None else pa.array(c.texts, type=pa.string())
+        for c in data.columns
+    ]
+    buffer = io.BytesIO()
+    pq.write_table(pa.table(arrays, names=list(data.names)), buffer, compression="zstd")
+    return buffer.getvalue()
+
+
+def column_notes(data: DataSet) -> list[dict[str, Any]]:
+    """What is known of each column besides its values."""
+    return [
+        {"name": c.name, "level": c.level, "label": c.label, "value_labels": c.value_labels} for c in data.columns
+    ]
+
+
+def from_parquet(content: bytes, name: str, notes: list[dict[str, Any]]) -> DataSet:
+    """The data set that `to_parquet` and `column_notes` took apart."""
+    table = pq.read_table(io.BytesIO(content))
+    columns = []
+    for note in notes:
+        values = table.column(note["name"])
+        known = {"label": note["label"], "value_labels": note["value_labels"]}
+        if pa.types.is_floating(values.type):
+            numbers = values.to_numpy().astype(float)
+            columns.append(Column(note["name"], note["level"], numbers, **known))
+        else:
+            columns.append(Column(note["name"], note["level"], None, np.array(values.to_pylist(), dtype=object), **known))
+    return DataSet(name, tuple(columns))

@@ -1,0 +1,31 @@
+"""Connecting to the records and bringing their tables up to date."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session, sessionmaker
+
+Sessions = sessionmaker[Session]
+
+
+def connect(url: str) -> Engine:
+    """An engine for a database address; connections are checked before use."""
+    return create_engine(url, pool_pre_ping=True, pool_size=8, max_overflow=24)
+
+
+def sessions(engine: Engine) -> Sessions:
+    """A maker of sessions whose objects stay readable after the commit."""
+    return sessionmaker(engine, expire_on_commit=False)
+
+
+def migrate(engine: Engine) -> None:
+    """Runs every migration that has not been run yet."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

@@ -1,0 +1,93 @@
+"""The tables of the records: projects, data sets, models, their revisions, and runs."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import DateTime, ForeignKey, LargeBinary, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> datetime:
+    """The time of a record."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: DateTime(timezone=True)}
+
+
+class ProjectRow(Base):
+    """A study: its data set and its models. Removing one only sets the time it was put away."""
+
+    __tablename__ = "projects"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=now)
+    removed: Mapped[datetime | None]
+    demo: Mapped[str | None] = mapped_column(Text, unique=True)
+
+
+class DataSetRow(Base):
+    """An imported data set: its columns as Parquet bytes, what is known of them, and what was noticed on import."""
+
+    __tablename__ = "data_sets"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(Text)
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    columns: Mapped[list[Any]]
+    problems: Mapped[list[Any]]
+    n_cases: Mapped[int]
+    fingerprint: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class ModelRow(Base):
+    """A model: its head revision, where redo leads from each revision, settings, and positions pinned by hand."""
+
+    __tablename__ = "models"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    data_set_id: Mapped[int] = mapped_column(ForeignKey("data_sets.id"))
+    name: Mapped[str] = mapped_column(Text)
+    settings: Mapped[dict[str, Any]]
+    pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    onward: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    head_id: Mapped[int | None] = mapped_column(ForeignKey("revisions.id", use_alter=True))
+
+
+class RevisionRow(Base):
+    """One state of a model, never changed: the whole specification as sentences, and what led to it."""
+
+    __tablename__ = "revisions"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    model_id: Mapped[int] = mapped_column(ForeignKey("models.id", ondelete="CASCADE"), index=True)
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("revisions.id"))
+    specification: Mapped[str] = mapped_column(Text)
+    changes: Mapped[list[Any]]
+    words: Mapped[str] = mapped_column(Text)
+    reason: Mapped[str | None] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class RunRow(Base):
+    """One estimation with its settings: `key` identifies data, model, settings and seed; results when finished."""
+
+    __tablename__ = "runs"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    model_id: Mapped[int] = mapped_column(ForeignKey("models.id", ondelete="CASCADE"), index=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(Text, index=True)
+    settings: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(Text)
+    done: Mapped[int] = mapped_column(default=0)
+    requested: Mapped[int]
+    results: Mapped[dict[str, Any] | None]
+    message: Mapped[str | None] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=now)
+    finished: Mapped[datetime | None]

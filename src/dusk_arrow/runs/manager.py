@@ -1,0 +1,98 @@
+"""Background runs: started in a thread, worked off by the pool, followed by polling, stopped on request."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import dataclass, field
+from threading import Event, Lock, Thread
+from time import monotonic
+
+from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.records.tables import RunRow, now
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
+from dusk_arrow.results.bootstrapping import StoppedError
+from dusk_arrow.results.document import Results
+from dusk_arrow.results.settings import Settings
+from dusk_arrow.runs.pool import WorkerPool
+
+log = logging.getLogger(__name__)
+
+
+@dataclass
+class Live:
+    """A run in progress."""
+
+    requested: int
+    begun: float = field(default_factory=monotonic)
+    done: int = 0
+    stop: Event = field(default_factory=Event)
+
+    def seconds_left(self) -> float | None:
+        """An honest estimate of the time left, once there is something to go by."""
+        if self.done == 0:
+            return None
+        return (monotonic() - self.begun) / self.done * (self.requested - self.done)
+
+
+class RunManager:
+    """Starts runs and knows how far each one is."""
+
+    def __init__(self, sessions: Sessions, pool: WorkerPool) -> None:
+        self.sessions = sessions
+        self.pool = pool
+        self._live: dict[int, Live] = {}
+        self._lock = Lock()
+
+    def live(self, run_id: int) -> Live | None:
+        """The run's progress while it is in progress."""
+        with self._lock:
+            return self._live.get(run_id)
+
+    def start(self, run_id: int, specification: str, data: DataSet, settings: Settings) -> None:
+        """Begins a run that is already on record."""
+        live = Live(settings.bootstrap)
+        with self._lock:
+            self._live[run_id] = live
+        Thread(target=self._work, args=(run_id, live, specification, data, settings), daemon=True).start()
+
+    def stop(self, run_id: int) -> None:
+        """Asks a run to stop; nothing of it is kept."""
+        live = self.live(run_id)
+        if live is not None:
+            live.stop.set()
+
+    def close(self) -> None:
+        """Stops every run and the workers."""
+        with self._lock:
+            for live in self._live.values():
+                live.stop.set()
+        self.pool.close()
+
+    def _work(self, run_id: int, live: Live, specification: str, data: DataSet, settings: Settings) -> None:
+        def progress(done: int, requested: int) -> bool:
+            live.done = done
+            return not live.stop.is_set()
+
+        results: Results | None = None
+        state, message = "finished", None
+        try:
+            analysis = analyse(parse(specification), data, settings, self.pool, progress)
+            results = assemble(analysis)
+            if analysis.outcome != "estimated":
+                state, message = "failed", analysis.problems[0].message if analysis.problems else None
+        except StoppedError:
+            state, message = "stopped", "The run was stopped; nothing of it was kept."
+        except Exception:
+            log.exception("run %s failed", run_id)
+            state, message = "failed", "The run failed; the server's log says why."
+        try:
+            with self.sessions.begin() as session:
+                row = session.get_one(RunRow, run_id)
+                row.state, row.message, row.done, row.finished = state, message, live.done, now()
+                row.results = results.model_dump(mode="json") if results is not None and state == "finished" else None
+        finally:
+            with self._lock:
+                self._live.pop(run_id, None)

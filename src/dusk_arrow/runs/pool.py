@@ -1,0 +1,80 @@
+"""Bootstrap chunks on worker processes. Results do not depend on how many there are."""
+
+from __future__ import annotations
+
+import os
+import pickle
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from functools import lru_cache
+from multiprocessing import get_context
+from pathlib import Path
+from threading import Lock
+
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, ChunkResult, PreparedTask, prepare, run_chunk
+from dusk_arrow.core.resampling.plans import Chunk
+
+
+@lru_cache(maxsize=1)
+def _prepared(path: str) -> PreparedTask:
+    return prepare(pickle.loads(Path(path).read_bytes()))
+
+
+def _run(path: str, chunk: Chunk) -> ChunkResult:
+    return run_chunk(_prepared(path), chunk)
+
+
+def _ready() -> bool:
+    return True
+
+
+class WorkerPool:
+    """Worker processes that are started when first needed, and anew when one of them has died."""
+
+    def __init__(self, workers: int) -> None:
+        self.workers = workers
+        self._pool: ProcessPoolExecutor | None = None
+        self._lock = Lock()
+
+    def _executor(self) -> ProcessPoolExecutor:
+        with self._lock:
+            if self._pool is None:
+                os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+                self._pool = ProcessPoolExecutor(self.workers, mp_context=get_context("spawn"))
+            return self._pool
+
+    def warm(self) -> None:
+        """Starts the workers, so that the first run need not wait for them."""
+        for future in [self._executor().submit(_ready) for _ in range(self.workers)]:
+            future.result()
+
+    def __call__(self, task: BootstrapTask, chunks: list[Chunk]) -> Iterator[ChunkResult]:
+        """Works off the chunks on all workers and yields their results in order.
+
+        The task goes to the workers through a file, once, however large its data are. A pool with a dead worker is
+        thrown away and the run fails with BrokenProcessPool; the next one starts a new pool.
+        """
+        with tempfile.TemporaryDirectory(prefix="dusk-arrow-") as folder:
+            path = Path(folder) / "task"
+            path.write_bytes(pickle.dumps(task))
+            executor = self._executor()
+            futures = [executor.submit(_run, str(path), chunk) for chunk in chunks]
+            try:
+                for future in futures:
+                    yield future.result()
+            except BrokenProcessPool:
+                with self._lock:
+                    self._pool = None
+                raise
+            finally:
+                for future in futures:
+                    future.cancel()
+
+    def close(self) -> None:
+        """Ends the workers."""
+        with self._lock:
+            if self._pool is not None:
+                self._pool.shutdown(wait=False, cancel_futures=True)
+                self._pool = None

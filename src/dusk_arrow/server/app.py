@@ -1,0 +1,66 @@
+"""The application: API and built front end on one address."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Response, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.results.cache import ResultsCache
+from dusk_arrow.runs.manager import RunManager
+from dusk_arrow.runs.pool import WorkerPool
+from dusk_arrow.server import criteria, models, problems, projects, runs, security
+from dusk_arrow.server.context import Context
+from dusk_arrow.server.problems import refuse, validation_response
+
+MOST_BYTES = 201 * 1024 * 1024
+
+
+def create_app(sessions: Sessions, front_end: Path | None = None, workers: int = 2) -> OpenAPI:
+    """The WSGI application. `front_end` is the folder with the built pages, None to serve the API alone."""
+    app = OpenAPI(
+        "dusk_arrow",
+        info=Info(title="Dusk Arrow", version="1"),
+        security_schemes={},
+        doc_ui=False,
+        static_folder=None,
+        validation_error_status=422,
+        validation_error_model=problems.ProblemDocument,
+        validation_error_callback=validation_response,
+    )
+    app.config.update(
+        MAX_CONTENT_LENGTH=MOST_BYTES,
+        SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_HTTPONLY=True,
+    )
+    pool = WorkerPool(workers)
+    app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), ResultsCache())
+    security.install(app)
+    problems.install(app)
+    for module in (projects, models, runs, criteria):
+        app.register_api(module.api)
+
+    @app.route("/api/openapi.json", endpoint="openapi_document")
+    def openapi_document() -> dict[str, object]:
+        return app.api_doc
+
+    @app.route("/", defaults={"name": ""})
+    @app.route("/<path:name>")
+    def pages(name: str) -> Response:
+        """The front end: its files by name, and its one page for every address it knows how to show."""
+        if name.startswith("api/"):
+            raise refuse(404, "http_404", "There is nothing at this address.")
+        if front_end is None or not (front_end / "index.html").exists():
+            raise refuse(404, "front_end_missing", "The front end is not built; run ./dusk start.")
+        if name and (front_end / name).is_file():
+            response = send_from_directory(front_end, name)
+            if name.startswith("assets/"):
+                response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+            return response
+        response = send_from_directory(front_end, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    return app

@@ -1,0 +1,40 @@
+"""The criteria sheet, as the screens read it."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel
+
+from dusk_arrow.core.assessment.criteria import SHEET
+from dusk_arrow.server.context import reply
+
+api = APIBlueprint("criteria", __name__, url_prefix="/api/criteria", abp_tags=[Tag(name="criteria")])
+
+
+class CriterionPart(BaseModel):
+    """A figure with its definition, cut-offs and source."""
+
+    key: str
+    label: str
+    definition: str
+    formula: str
+    better: Literal["higher", "lower", "none"]
+    good: float | None
+    tolerable: float | None
+    source: str
+
+
+class CriteriaSheet(BaseModel):
+    """Every figure that has a criterion."""
+
+    criteria: list[CriterionPart]
+
+
+@api.get("", operation_id="getCriteria", responses={200: CriteriaSheet})
+def get_criteria() -> Response:
+    """The cut-offs in force, each with its source."""
+    return reply(CriteriaSheet(criteria=[CriterionPart(**asdict(criterion)) for criterion in SHEET]))

@@ -1,0 +1,121 @@
+"""Runs: bootstraps in the background, followed by polling."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from dusk_arrow.core.problems import Problem
+from dusk_arrow.records import store
+from dusk_arrow.records.tables import RunRow
+from dusk_arrow.results.settings import DEFAULT_SEED, Settings
+from dusk_arrow.server.context import context, reply
+from dusk_arrow.server.models import ModelPath, find_model, fit, run_key
+from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
+
+api = APIBlueprint(
+    "runs", __name__, url_prefix="/api", abp_tags=[Tag(name="runs")],
+    abp_responses={404: ProblemDocument, 422: ProblemDocument},
+)  # fmt: skip
+
+
+class RunPath(BaseModel):
+    """The run of an address."""
+
+    run_id: int
+
+
+class NewRun(BaseModel):
+    """A bootstrap to run on a model's head."""
+
+    resamples: int = Field(default=5000, ge=100, le=100_000)
+    seed: int = Field(default=DEFAULT_SEED, ge=0, le=2**53)
+    level: float = Field(default=0.95, ge=0.5, lt=1)
+    interval: Literal["percentile", "bias-corrected"] = "percentile"
+
+
+class RunPart(BaseModel):
+    """How far a run is."""
+
+    id: int
+    model_id: int
+    revision_id: int
+    state: Literal["running", "finished", "stopped", "failed"]
+    done: int
+    requested: int
+    seconds_left: float | None
+    message: str | None
+
+
+def _part(row: RunRow) -> RunPart:
+    live = context().runs.live(row.id)
+    return RunPart(
+        id=row.id,
+        model_id=row.model_id,
+        revision_id=row.revision_id,
+        state=row.state,  # type: ignore[arg-type]
+        done=live.done if live else row.done,
+        requested=row.requested,
+        seconds_left=live.seconds_left() if live else None,
+        message=row.message,
+    )
+
+
+@api.post("/models/<int:model_id>/runs", operation_id="startRun", responses={201: RunPart, 200: RunPart})
+def start_run(path: ModelPath, body: NewRun) -> Response:
+    """Starts a bootstrap of the model's head; an identical one that has finished is answered from the record."""
+    with context().sessions.begin() as session:
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        results = fit(session, model, head.specification)
+        if not results.converged:
+            message = "The model has to be estimated before it can be bootstrapped."
+            raise HttpProblem(422, [Problem("not_estimated", "error", message)])
+        settings = Settings.model_validate(model.settings).model_copy(
+            update={"bootstrap": body.resamples, "seed": body.seed, "level": body.level, "interval": body.interval}
+        )
+        row_data = store.data_set_of(session, model)
+        key = run_key(model, row_data.fingerprint, head.specification, settings)
+        known = store.finished_run(session, key)
+        if known is not None:
+            known.created = store.now()
+            return reply(_part(known))
+        row = RunRow(
+            model_id=model.id,
+            revision_id=head.id,
+            key=key,
+            settings=settings.model_dump(mode="json"),
+            state="running",
+            done=0,
+            requested=body.resamples,
+        )
+        session.add(row)
+        session.flush()
+        data, specification = store.load_data(row_data), head.specification
+    context().runs.start(row.id, specification, data, settings)
+    return reply(_part(row), 201)
+
+
+def _find(run_id: int) -> RunRow:
+    with context().sessions() as session:
+        row = session.get(RunRow, run_id)
+    if row is None:
+        raise refuse(404, "unknown_run", "There is no such run.")
+    return row
+
+
+@api.get("/runs/<int:run_id>", operation_id="getRun", responses={200: RunPart})
+def get_run(path: RunPath) -> Response:
+    """How far a run is."""
+    return reply(_part(_find(path.run_id)))
+
+
+@api.post("/runs/<int:run_id>/stop", operation_id="stopRun", responses={200: RunPart})
+def stop_run(path: RunPath) -> Response:
+    """Asks a run to stop; nothing of it is kept."""
+    row = _find(path.run_id)
+    context().runs.stop(row.id)
+    return reply(_part(row))
