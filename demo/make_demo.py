@@ -147,9 +147,7 @@ def night_ferry(seed: int) -> pd.DataFrame:
     years = np.round(rng.gamma(2.0, 2.5, n), 1)
     safety = 4.1 + 0.55 * notice + 0.05 * years + rng.normal(0, 1.0, n)
     rides = 1.6 + 0.62 * safety + 0.12 * notice + 0.08 * years + rng.normal(0, 1.2, n)
-    return pd.DataFrame(
-        {"notice": notice, "safety": np.round(safety, 2), "rides": np.round(rides, 2), "years": years}
-    )
+    return pd.DataFrame({"notice": notice, "safety": np.round(safety, 2), "rides": np.round(rides, 2), "years": years})
 
 
 def write_frame(frame: pd.DataFrame, name: str) -> None:

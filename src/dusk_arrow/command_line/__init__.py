@@ -1,0 +1,1 @@
+"""The work without a browser, and the start of the server."""

@@ -136,7 +136,8 @@ def _column(name: str, cells: pd.Series[str], options: ReadingOptions, decimal: 
             "a model until those cells are corrected."
         )
         problems.append(Problem("text_in_number_column", "warning", message, (name,)))
-    texts = np.where(missing, None, cells.to_numpy(dtype=object))
+    texts = cells.to_numpy(dtype=object).copy()
+    texts[missing] = None
     distinct = len({t for t in texts if t is not None})
     return Column(name, "category" if distinct <= 20 else "text", None, texts), problems
 

@@ -25,9 +25,7 @@ def to_parquet(data: DataSet) -> bytes:
 
 def column_notes(data: DataSet) -> list[dict[str, Any]]:
     """What is known of each column besides its values."""
-    return [
-        {"name": c.name, "level": c.level, "label": c.label, "value_labels": c.value_labels} for c in data.columns
-    ]
+    return [{"name": c.name, "level": c.level, "label": c.label, "value_labels": c.value_labels} for c in data.columns]
 
 
 def from_parquet(content: bytes, name: str, notes: list[dict[str, Any]]) -> DataSet:
@@ -41,5 +39,7 @@ def from_parquet(content: bytes, name: str, notes: list[dict[str, Any]]) -> Data
             numbers = values.to_numpy().astype(float)
             columns.append(Column(note["name"], note["level"], numbers, **known))
         else:
-            columns.append(Column(note["name"], note["level"], None, np.array(values.to_pylist(), dtype=object), **known))
+            columns.append(
+                Column(note["name"], note["level"], None, np.array(values.to_pylist(), dtype=object), **known)
+            )
     return DataSet(name, tuple(columns))

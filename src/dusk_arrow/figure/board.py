@@ -10,11 +10,11 @@ from importlib.resources import files
 from pydantic import BaseModel, ConfigDict, Field
 
 from dusk_arrow.core.specification.model import Construct, Model
-from dusk_arrow.results.format import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layout import Arrow, Card, arrange
 from dusk_arrow.figure.text import text_width
 from dusk_arrow.results.document import Interval, ParameterPart, Results
+from dusk_arrow.results.format import coefficient, interval_text
 
 HEAD = 9.0
 
@@ -110,9 +110,7 @@ def board(model: Model, results: Results | None, pins: Mapping[str, tuple[float,
         parameter = found.get((source, target))
         value = coefficient(parameter.standardized if parameter else None)
         interval = interval_text(headline(parameter, results)) if parameter and results else ""
-        width = max(
-            text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0
-        )
+        width = max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0)
         arrows.append(Arrow(source, target, width + 10, m["labelHeight"]))
     layout = arrange(cards, arrows, pins)
     constructs = model.by_name

@@ -55,9 +55,7 @@ def crossings(columns: Sequence[Sequence[str]], links: Sequence[Link]) -> int:
     by_gap: dict[int, list[tuple[int, int]]] = {}
     for source, target in links:
         by_gap.setdefault(at[source][0], []).append((at[source][1], at[target][1]))
-    return sum(
-        (a[0] - b[0]) * (a[1] - b[1]) < 0 for gap in by_gap.values() for i, a in enumerate(gap) for b in gap[:i]
-    )
+    return sum((a[0] - b[0]) * (a[1] - b[1]) < 0 for gap in by_gap.values() for i, a in enumerate(gap) for b in gap[:i])
 
 
 def _barycentre(column: list[str], neighbours: dict[str, list[str]], order: dict[str, int]) -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -88,20 +89,22 @@ def _with_lanes(
             columns[offset].append(lane)
         lanes[link] = passed
         chain = [link[0], *passed, link[1]]
-        pieces += list(zip(chain, chain[1:], strict=False))
+        pieces += list(itertools.pairwise(chain))
     return columns, pieces, lanes
 
 
 def _separate(wanted: list[float], heights: list[float], gap: float) -> list[float]:
     """Centres nearest to the wanted ones (least squares) that keep the order and the gaps."""
     offsets = [0.0]
-    for above, below in zip(heights, heights[1:], strict=False):
+    for above, below in itertools.pairwise(heights):
         offsets.append(offsets[-1] + (above + below) / 2 + gap)
     free = isotonic_regression([w - o for w, o in zip(wanted, offsets, strict=True)]).x
     return [float(f) + o for f, o in zip(free, offsets, strict=True)]
 
 
-def _rows(columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str, float], gap: float) -> dict[str, float]:
+def _rows(
+    columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str, float], gap: float
+) -> dict[str, float]:
     """The vertical centre of every card and lane, near its neighbours."""
     around: dict[str, list[str]] = {name: [] for column in columns for name in column}
     for source, target in pieces:
@@ -117,7 +120,11 @@ def _rows(columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str
             for name in column:
                 near = around[name]
                 weights = [3.0 if name[0] == "\0" or other[0] == "\0" else 1.0 for other in near]
-                pull = sum(w * centre[o] for w, o in zip(weights, near, strict=True)) / sum(weights) if near else centre[name]
+                pull = (
+                    sum(w * centre[o] for w, o in zip(weights, near, strict=True)) / sum(weights)
+                    if near
+                    else centre[name]
+                )
                 wanted.append(0.8 * pull + 0.2 * centre[name])
             placed = _separate(wanted, [heights[n] for n in column], gap)
             centre.update(zip(column, placed, strict=True))
@@ -198,7 +205,7 @@ def _free_way(source: Box, target: Box, obstacles: Sequence[Box]) -> list[Curve]
     def cost(curves: list[Curve]) -> float:
         points = [p for c in curves for p in c.samples(24)]
         hits = sum(box.contains(p, 4) for box in obstacles for p in points)
-        length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in zip(points, points[1:], strict=False))
+        length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in itertools.pairwise(points))
         return 1000 * hits + length
 
     return min(options, key=cost)

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import base64
 import math
 from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
 from xml.sax.saxutils import escape
 
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import headline
-from dusk_arrow.results.format import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.document import ParameterPart, Results
+from dusk_arrow.results.format import coefficient, interval_text
 
 INK, GREY, PAPER = "#232540", "#6b6d80", "#ffffff"
 FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"
@@ -22,6 +25,7 @@ ELLIPSE_HEIGHT = 58.0
 BOX_WIDTH, BOX_HEIGHT, BOX_GAP = 52.0, 22.0, 8.0
 STEM = 56.0
 HEAD = 8.0
+WIDER_ELSEWHERE = 1.15
 
 
 @dataclass(frozen=True)
@@ -84,7 +88,9 @@ def _sides(model: Model, indicators: bool) -> dict[str, str]:
     return sides
 
 
-def _text(x: float, y: float, text: str, size: float, *, bold: bool = False, anchor: str = "middle", fill: str = INK) -> str:
+def _text(
+    x: float, y: float, text: str, size: float, *, bold: bool = False, anchor: str = "middle", fill: str = INK
+) -> str:
     weight = ' font-weight="600"' if bold else ""
     return (
         f'<text x="{x:.1f}" y="{y:.1f}" font-size="{size:g}" text-anchor="{anchor}" fill="{fill}"{weight}>'
@@ -121,7 +127,9 @@ def _facing(box: Box, side: str) -> Point:
     }[side]
 
 
-def _measurement(block: Block, origin: Box, construct: Construct, found: dict[tuple[str, str], ParameterPart]) -> list[str]:
+def _measurement(
+    block: Block, origin: Box, construct: Construct, found: dict[tuple[str, str], ParameterPart]
+) -> list[str]:
     """Rectangles and the thin arrows between them and the ellipse."""
     shapes, labels = [], []
     ellipse = Box(origin.x + block.ellipse.x, origin.y + block.ellipse.y, block.ellipse.width, block.ellipse.height)
@@ -227,7 +235,7 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
         explained = None if name in constructs and constructs[name].mode == "formative" else results.r_squared.get(name)
         body += _node(block, box, name, explained)
     note = _note(model, results, intervals)
-    lines = _wrap(note, 11, layout.width - 32)
+    lines = _wrap(note, 11, (layout.width - 32) / WIDER_ELSEWHERE)
     height = layout.height + 14 + 15 * len(lines)
     for i, line in enumerate(lines):
         labels.append(_text(16, layout.height + 12 + 15 * i, line, 11, anchor="start", fill=GREY))
@@ -235,8 +243,19 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:.0f} {height:.0f}" '
         f'width="{layout.width:.0f}" height="{height:.0f}" font-family="{FONT}" role="img">'
-        f"<title>{title}</title>"
+        f"<title>{title}</title><style>{_font_face()}</style>"
         f'<rect width="100%" height="100%" fill="{PAPER}"/>{"".join(body)}{"".join(labels)}</svg>\n'
+    )
+
+
+@cache
+def _font_face() -> str:
+    """The bundled font inside the file, so that the figure looks the same wherever it is opened in a browser."""
+    font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
+    data = base64.b64encode(font).decode()
+    return (
+        "@font-face{font-family:'Source Sans 3';font-weight:200 900;"
+        f"src:url(data:font/woff2;base64,{data}) format('woff2')}}"
     )
 
 

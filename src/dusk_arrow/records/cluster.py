@@ -63,7 +63,7 @@ class Cluster:
         if not (BINARIES / "initdb").exists():
             raise ClusterError("PostgreSQL 15 is not installed (Debian's package postgresql-15).")
         self.folder.mkdir(parents=True, exist_ok=True)
-        os.chmod(self.folder, 0o711)
+        self.folder.chmod(0o711)
         shutil.rmtree(self._data, ignore_errors=True)
         self._data.mkdir(mode=0o700)
         self._own(self._data)
@@ -98,7 +98,9 @@ class Cluster:
             probe.bind(("127.0.0.1", 0))
             note["port"] = probe.getsockname()[1]
         self._note.write_text(json.dumps(note))
-        options = f"-c port={note['port']} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=60"
+        options = (
+            f"-c port={note['port']} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=60"
+        )
         if not self.durable:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         log = self.folder / "server.log"

@@ -97,9 +97,7 @@ def gather(source: Source, names: tuple[str, ...], settings: Settings) -> Eviden
     if sample.n < 2:
         return Evidence(np.full((len(names), len(names)), np.nan), None, sample.n, sample.n_total, sample)
     divisor = sample.n if settings.divisor == "n" else sample.n - 1
-    return Evidence(
-        covariance(sample.values, divisor), sample.values.mean(axis=0), sample.n, sample.n_total, sample
-    )
+    return Evidence(covariance(sample.values, divisor), sample.values.mean(axis=0), sample.n, sample.n_total, sample)
 
 
 def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:

@@ -261,9 +261,7 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
     return QualityPart(
         constructs=constructs,
         loadings=loadings,
-        cross_loadings=matrix_part(
-            indicators, names, cross[np.ix_([observed_at[n] for n in indicators], chosen)]
-        ),
+        cross_loadings=matrix_part(indicators, names, cross[np.ix_([observed_at[n] for n in indicators], chosen)]),
         construct_correlations=matrix_part(names, names, between[np.ix_(chosen, chosen)]),
         fornell_larcker=matrix_part(names, names, fornell),
         htmt=[

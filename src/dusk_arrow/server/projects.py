@@ -15,7 +15,7 @@ from dusk_arrow.core.observations.screening import ColumnSummary, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
 from dusk_arrow.exchange.csv_files import read_csv
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import DataSetRow, ProjectRow
+from dusk_arrow.records.tables import DataSetRow, ProjectRow, now
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.server.context import context, reply
@@ -237,5 +237,5 @@ def edit_project(path: ProjectPath, body: ProjectEdit) -> Response:
                 raise refuse(422, "name_empty", "A project needs a name.")
             project.name = body.name.strip()
         if body.removed is not None:
-            project.removed = store.now() if body.removed else None
+            project.removed = now() if body.removed else None
     return reply(Done())

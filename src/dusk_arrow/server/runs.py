@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import RunRow
+from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.settings import DEFAULT_SEED, Settings
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.models import ModelPath, find_model, fit, run_key
@@ -56,7 +56,7 @@ def _part(row: RunRow) -> RunPart:
         id=row.id,
         model_id=row.model_id,
         revision_id=row.revision_id,
-        state=row.state,  # type: ignore[arg-type]
+        state=row.state,
         done=live.done if live else row.done,
         requested=row.requested,
         seconds_left=live.seconds_left() if live else None,
@@ -81,7 +81,7 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
         key = run_key(model, row_data.fingerprint, head.specification, settings)
         known = store.finished_run(session, key)
         if known is not None:
-            known.created = store.now()
+            known.created = now()
             return reply(_part(known))
         row = RunRow(
             model_id=model.id,

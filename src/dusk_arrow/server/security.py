@@ -12,7 +12,7 @@ from dusk_arrow.server.problems import problem_response
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; "
-    "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; "
+    "font-src 'self' data:; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; "
     "frame-ancestors 'none'"
 )
 READING = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -43,9 +43,7 @@ def install(app: Flask) -> None:
                 )
         site = request.headers.get("Sec-Fetch-Site")
         if request.method not in READING and site not in (None, "same-origin", "none"):
-            return problem_response(
-                403, [Problem("foreign_origin", "error", "Requests from other sites are refused.")]
-            )
+            return problem_response(403, [Problem("foreign_origin", "error", "Requests from other sites are refused.")])
         return None
 
     @app.after_request

@@ -82,9 +82,7 @@ def baseline_chi_square(sample: Array, multiplier: float) -> tuple[float, int]:
     return float(-multiplier * log_det), p * (p - 1) // 2
 
 
-def assess_fit(
-    sample: Array, implied: Array, discrepancy: float, n_parameters: int, n: int, multiplier: float
-) -> Fit:
+def assess_fit(sample: Array, implied: Array, discrepancy: float, n_parameters: int, n: int, multiplier: float) -> Fit:
     """All fit figures of a maximum likelihood solution.
 
     `sample` and `implied` (p, p), `discrepancy` the minimum F, `n` cases, `multiplier` N or N−1 as T = multiplier·F.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.covariance.figures import Figures
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
 from dusk_arrow.core.linear_algebra import Array, correlation_from
@@ -45,7 +46,7 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
                 "indicators, two indicators that nearly repeat each other, a small sample, or a wrong model. "
                 "The estimates stand, but should not be reported as they are."
             )
-            repairs = ()
+            repairs: tuple[Repair, ...] = ()
             if name in owner and len(owner[name].indicators) > 2:
                 repairs = (Repair(f"Set {name} aside", SetAside(owner[name].name, name, "negative variance")),)
             problems.append(Problem("negative_variance", "warning", message, (name,), repairs))
@@ -67,7 +68,36 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
         if parameter.kind == "loading" and abs(found.standardized[i]) > 1 + 1e-8:
             message = f"The standardized loading of {parameter.target} is {found.standardized[i]:.2f}, beyond 1."
             problems.append(Problem("loading_beyond_one", "warning", message, (parameter.target, parameter.source)))
+    problems += _weak_indicators(model, found)
     if float(np.abs(np.linalg.eigvals(parts.effect)).max(initial=0.0)) >= 1:
         message = "The loop in the model grows without end at these estimates, so total effects have no meaning."
         problems.append(Problem("unstable_loop", "warning", message))
+    return problems
+
+
+def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
+    """Indicators that run against their block, and those that hardly belong to it."""
+    problems: list[Problem] = []
+    tolerable = BY_KEY["loading"].tolerable or 0.0
+    for construct in model.table.constructs:
+        own = {p.target: float(found.standardized[i]) for i, p in enumerate(model.table.parameters)
+               if p.kind == "loading" and p.source == construct.name}  # fmt: skip
+        if len(own) < 3:
+            continue
+        sign = 1.0 if sum(np.sign(v) for v in own.values()) >= 0 else -1.0
+        for name, loading in own.items():
+            about = (name, construct.name)
+            aside = Repair(f"Set {name} aside", SetAside(construct.name, name))
+            if sign * loading < 0:
+                message = (
+                    f"{name} runs against the other indicators of {construct.name} (loading {loading:.2f}). "
+                    "It may be worded the other way round; then it should be recoded before it is used."
+                )
+                problems.append(Problem("runs_against_block", "warning", message, about, (aside,)))
+            elif sign * loading < tolerable:
+                message = (
+                    f"{name} shows little of {construct.name}: its loading is {loading:.2f}, below {tolerable:.2f}. "
+                    "Look at its wording before setting it aside."
+                )
+                problems.append(Problem("weak_loading", "warning", message, about, (aside,)))
     return problems

@@ -5,6 +5,7 @@ The same function serves the full sample (a batch of one), the delta method (com
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from typing import Any
 
@@ -84,7 +85,10 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: N
     Covariances become correlations (of residuals and disturbances where those covary); variances become the
     share of the variable's variance.
     """
-    sd = {"node": _root(np.diagonal(nodes, axis1=-2, axis2=-1)), "observed": _root(np.diagonal(covariance, axis1=-2, axis2=-1))}
+    sd = {
+        "node": _root(np.diagonal(nodes, axis1=-2, axis2=-1)),
+        "observed": _root(np.diagonal(covariance, axis1=-2, axis2=-1)),
+    }
     own = {
         "node": _root(np.diagonal(parts.node, axis1=-2, axis2=-1)),
         "residual": _root(np.diagonal(parts.residual, axis1=-2, axis2=-1)),
@@ -97,7 +101,9 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: N
     for name, total in (("node", sd["node"]), ("residual", sd["observed"])):
         at, rows, columns = model.cells[name]  # type: ignore[index]
         diagonal = rows == columns
-        scale = np.where(diagonal, total[..., rows] * total[..., columns], own[name][..., rows] * own[name][..., columns])
+        scale = np.where(
+            diagonal, total[..., rows] * total[..., columns], own[name][..., rows] * own[name][..., columns]
+        )
         zero = np.isnan(scale) & (values[..., at] == 0)
         result[..., at] = np.where(zero, 0.0, values[..., at] / np.where(zero, 1.0, scale))
     return result
@@ -162,7 +168,7 @@ def tracked_values(plan: FigurePlan, values: Numbers) -> Numbers:
     for at, (name, quantity) in enumerate(plan.tracked.items()):
         if isinstance(quantity, tuple):
             found: Numbers = np.ones(values.shape[:-1], dtype=values.dtype)
-            for step in zip(quantity, quantity[1:], strict=False):
+            for step in itertools.pairwise(quantity):
                 found = found * values[..., where[step]]
         else:
             found = _evaluate(quantity, known)
@@ -170,7 +176,9 @@ def tracked_values(plan: FigurePlan, values: Numbers) -> Numbers:
     return result
 
 
-def _reliability(plan: FigurePlan, standardized: Numbers, covariance: Numbers, parts: Matrices) -> tuple[Numbers, Numbers]:
+def _reliability(
+    plan: FigurePlan, standardized: Numbers, covariance: Numbers, parts: Matrices
+) -> tuple[Numbers, Numbers]:
     """Composite reliability (Raykov's form where residuals covary) and AVE, each (…, c)."""
     table = plan.model.table
     observed_at = {name: i for i, name in enumerate(table.observed)}
@@ -183,7 +191,9 @@ def _reliability(plan: FigurePlan, standardized: Numbers, covariance: Numbers, p
         ave[..., at] = (loadings**2).mean(axis=-1)
         rows = [observed_at[table.parameters[i].target] for i in chosen if table.parameters[i].matrix == "loading"]
         if len(rows) == len(chosen):
-            residual = parts.residual[..., rows, :][..., rows] / (sd[..., rows][..., :, None] * sd[..., rows][..., None, :])
+            residual = parts.residual[..., rows, :][..., rows] / (
+                sd[..., rows][..., :, None] * sd[..., rows][..., None, :]
+            )
             error = residual.sum(axis=(-2, -1))
         else:
             error = (1 - loadings**2).sum(axis=-1)

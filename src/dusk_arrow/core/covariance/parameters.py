@@ -175,9 +175,7 @@ class _Builder:
         return not any(self.model.fixed.get(Arrow(name, indicator)) for indicator in construct.indicators)
 
     def covariances(self) -> None:
-        stated = set(self.model.covariances) | {
-            (t.first, t.second) for t in self.model.fixed if isinstance(t, Pair)
-        }
+        stated = set(self.model.covariances) | {(t.first, t.second) for t in self.model.fixed if isinstance(t, Pair)}
         closed = set(self.model.no_covariances)
         exogenous = [name for name in self.nodes if name not in self.endogenous]
         pairs = dict.fromkeys(

@@ -21,7 +21,8 @@ def align_signs(model: CompiledModel, theta: Array) -> Array:
         touching = [
             p
             for p in table.parameters
-            if (p.matrix == "loading" and p.column == at) or (p.matrix in ("effect", "node") and (p.row == at) != (p.column == at))
+            if (p.matrix == "loading" and p.column == at)
+            or (p.matrix in ("effect", "node") and (p.row == at) != (p.column == at))
         ]
         if any(p.value for p in touching) or construct.mode == "formative":
             continue

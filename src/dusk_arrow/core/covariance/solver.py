@@ -154,9 +154,7 @@ def _direction(gradient: Array, metric: Array, changes: list[tuple[Array, Array]
     return -found
 
 
-def _descend(
-    problem: Problem, state: State, metric: Array, scale: Array, most: int, tolerance: float
-) -> State:
+def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: int, tolerance: float) -> State:
     """Batched L-BFGS on a fixed metric; members that have converged, or can get no lower, leave the batch."""
     theta, value, size, iterations = (np.array(part) for part in state)
     active = np.arange(value.size)

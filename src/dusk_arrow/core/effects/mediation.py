@@ -34,7 +34,9 @@ def classify(
     share = indirect / (direct + indirect) if direct_interval is not None and direct * indirect > 0 else None
     if through and straight:
         if direct * indirect > 0:
-            return Mediation("complementary", "direct and indirect effect both exclude zero and point the same way", share)
+            return Mediation(
+                "complementary", "direct and indirect effect both exclude zero and point the same way", share
+            )
         return Mediation("competitive", "direct and indirect effect both exclude zero and point opposite ways", None)
     if through:
         why = "includes zero" if direct_interval is not None else "is not in the model"

@@ -24,7 +24,9 @@ class Effect:
         return (self.source, *(self.via or ()), self.target)
 
 
-def routes(paths: tuple[tuple[str, str], ...], source: str, target: str, most: int = MOST_ROUTES) -> list[tuple[str, ...]]:
+def routes(
+    paths: tuple[tuple[str, str], ...], source: str, target: str, most: int = MOST_ROUTES
+) -> list[tuple[str, ...]]:
     """Every directed route without repeated stations, the direct one first, then shorter before longer."""
     onward: dict[str, list[str]] = {}
     for start, end in paths:

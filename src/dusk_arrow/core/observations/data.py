@@ -44,7 +44,7 @@ class DataSet:
         if not self.columns:
             return 0
         first = self.columns[0]
-        return int(len(first.numbers if first.numbers is not None else first.texts))  # type: ignore[arg-type]
+        return len(first.numbers if first.numbers is not None else first.texts)  # type: ignore[arg-type]
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -60,7 +60,8 @@ class DataSet:
 
     def matrix(self, names: tuple[str, ...]) -> Array:
         """The numbers of some columns side by side (n, p)."""
-        return np.column_stack([self.column(name).numbers for name in names])  # type: ignore[arg-type]
+        columns = [self.column(name).numbers for name in names]
+        return np.column_stack([values for values in columns if values is not None])
 
     def fingerprint(self) -> str:
         """A hash of names and parsed values, the same wherever the same columns are read."""

@@ -66,4 +66,5 @@ def resample_covariances(prepared: Products, counts: Array, divisor_offset: int 
     result = np.zeros((counts.shape[0], p, p))
     result[:, prepared.rows, prepared.cols] = second - n * first[:, prepared.rows] * first[:, prepared.cols]
     result[:, prepared.cols, prepared.rows] = result[:, prepared.rows, prepared.cols]
-    return result / (n - divisor_offset)
+    result /= n - divisor_offset
+    return result

@@ -56,7 +56,7 @@ def _determined(names: Sequence[str], covariance: Array) -> str:
     values, vectors = np.linalg.eigh(correlation)
     if values[0] < -1e-8:
         return "no set of answers could give these covariances; check the numbers and the order of the columns"
-    involved = [names[i] for i in np.flatnonzero(np.abs(vectors[:, 0]) > 1e-6)]
+    involved = [name for name, share in zip(names, np.abs(vectors[:, 0]), strict=True) if share > 1e-6]
     return f"{listed(involved)} depend exactly on each other, as when one column is the sum of others"
 
 
@@ -69,10 +69,14 @@ def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Pr
         message = f"Only {n} complete {'case is' if n == 1 else 'cases are'} left for the columns in use."
         return [Problem("no_cases", "error", message, tuple(names))]
     if constant:
-        message = f"{listed(constant)} {'does' if len(constant) == 1 else 'do'} not vary, so nothing can covary with it."
+        message = (
+            f"{listed(constant)} {'does' if len(constant) == 1 else 'do'} not vary, so nothing can covary with it."
+        )
         return [Problem("zero_variance", "error", message, tuple(constant))]
     if n <= p:
-        message = f"{n} complete cases are too few for {p} columns: the covariance matrix is singular. Use fewer columns."
+        message = (
+            f"{n} complete cases are too few for {p} columns: the covariance matrix is singular. Use fewer columns."
+        )
         return [Problem("too_few_cases", "error", message, tuple(names))]
     if not positive_definite(correlation_from(covariance) - 1e-10 * np.eye(p)):
         message = f"The covariance matrix is not positive definite: {_determined(names, covariance)}."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -326,7 +327,7 @@ def _drop_targets(specification: Specification, drop: Callable[[Target], bool]) 
     gone: set[str] = set()
 
     def broken(route: tuple[str, ...]) -> bool:
-        return any(drop(Arrow(a, b)) for a, b in zip(route, route[1:], strict=False))
+        return any(drop(Arrow(a, b)) for a, b in itertools.pairwise(route))
 
     def edit(statement: Statement) -> list[Statement]:
         match statement:
@@ -415,7 +416,9 @@ def _without_pair(specification: Specification, first: str, second: str) -> Spec
         pieces = [tuple(n for n in statement.names if n != first), tuple(n for n in statement.names if n != second)]
         return [Covaries(names, statement.free) for names in pieces if len(names) > 1]
 
-    specification = _drop_targets(specification, lambda t: isinstance(t, Pair) and {t.first, t.second} == {first, second})
+    specification = _drop_targets(
+        specification, lambda t: isinstance(t, Pair) and {t.first, t.second} == {first, second}
+    )
     return _edit(specification, edit)
 
 
@@ -448,9 +451,7 @@ def _check_free(specification: Specification, indicators: tuple[str, ...]) -> No
     for construct in model.constructs:
         for name in indicators:
             if name in construct.everything:
-                raise _refuse(
-                    "indicator_taken", f"{name} already belongs to {construct.name}.", name, construct.name
-                )
+                raise _refuse("indicator_taken", f"{name} already belongs to {construct.name}.", name, construct.name)
 
 
 def apply(specification: Specification, change: Change) -> Specification:
@@ -462,8 +463,8 @@ def apply(specification: Specification, change: Change) -> Specification:
             kind = Shows if mode == "reflective" else MadeOf
             return _append(specification, kind(name, indicators))
         case RemoveConstruct(name):
-            construct = _construct(specification, name)
-            for indicator in construct.everything:
+            owner = _construct(specification, name)
+            for indicator in owner.everything:
                 specification = _forget(specification, indicator)
             specification = _forget(specification, name)
             return _edit(
@@ -483,18 +484,21 @@ def apply(specification: Specification, change: Change) -> Specification:
                 specification,
                 lambda s: [kind(name, s.indicators)] if isinstance(s, Shows | MadeOf) and s.construct == name else [s],
             )
-            indicators = set(_construct(specification, name).everything)
+            own = set(_construct(specification, name).everything)
             return _drop_targets(
-                specification, lambda t: isinstance(t, Arrow) and name in vars(t).values() and bool({t.source, t.target} & indicators)
+                specification,
+                lambda t: isinstance(t, Arrow) and name in vars(t).values() and bool({t.source, t.target} & own),
             )
         case AddIndicators(construct, indicators):
             _construct(specification, construct)
             _check_free(specification, indicators)
             return _edit(
                 specification,
-                lambda s: [replace(s, indicators=s.indicators + indicators)]
-                if isinstance(s, Shows | MadeOf) and s.construct == construct
-                else [s],
+                lambda s: (
+                    [replace(s, indicators=s.indicators + indicators)]
+                    if isinstance(s, Shows | MadeOf) and s.construct == construct
+                    else [s]
+                ),
             )
         case RemoveIndicator(construct, indicator):
             _member(specification, construct, indicator)
@@ -509,9 +513,11 @@ def apply(specification: Specification, change: Change) -> Specification:
             specification = _drop_targets(specification, lambda t: isinstance(t, Arrow) and t.target == indicator)
             return _edit(
                 specification,
-                lambda s: [replace(s, indicators=tuple(sorted(s.indicators, key=order.index)))]
-                if isinstance(s, Shows | MadeOf) and s.construct == construct
-                else [s],
+                lambda s: (
+                    [replace(s, indicators=tuple(sorted(s.indicators, key=order.index)))]
+                    if isinstance(s, Shows | MadeOf) and s.construct == construct
+                    else [s]
+                ),
             )
         case SetAside(construct, indicator, reason):
             owner = _member(specification, construct, indicator)
@@ -540,9 +546,7 @@ def apply(specification: Specification, change: Change) -> Specification:
             return specification if free is None else _append(specification, Covaries((first, second), free))
         case FixPath(source, target, value):
             arrow = Arrow(source, target)
-            specification = _edit(
-                specification, lambda s: [] if isinstance(s, Fixes) and s.target == arrow else [s]
-            )
+            specification = _edit(specification, lambda s: [] if isinstance(s, Fixes) and s.target == arrow else [s])
             if value is not None:
                 return _append(specification, Fixes(arrow, value))
             if arrow not in {Arrow(*path) for path in read(specification).paths}:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from collections.abc import Sequence
 
@@ -71,7 +72,9 @@ def _constructs(specification: Specification, model: Model, columns: Sequence[st
         for name in construct.everything:
             if name in owners and owners[name] != construct.name:
                 message = f"{name} belongs to both {owners[name]} and {construct.name}."
-                repairs = [Repair(f"Remove it from {o}", RemoveIndicator(o, name)) for o in (owners[name], construct.name)]
+                repairs = [
+                    Repair(f"Remove it from {o}", RemoveIndicator(o, name)) for o in (owners[name], construct.name)
+                ]
                 found.append(
                     Problem("indicator_of_two", "error", message, (name, owners[name], construct.name), tuple(repairs))
                 )
@@ -122,9 +125,7 @@ def _relations(specification: Specification, model: Model, columns: Sequence[str
     for source, target in model.paths:
         if source == target:
             repair = Repair("Remove this path", RemovePath(source, target))
-            found.append(
-                Problem("path_to_itself", "error", f"{source} cannot lead to itself.", (source,), (repair,))
-            )
+            found.append(Problem("path_to_itself", "error", f"{source} cannot lead to itself.", (source,), (repair,)))
         for name in (source, target):
             if name in owned and name not in by_name:
                 message = (
@@ -138,10 +139,17 @@ def _relations(specification: Specification, model: Model, columns: Sequence[str
                 found.append(Problem("indicator_in_path", "error", message, (name, owned[name].name), repairs))
     for statement in specification.statements:
         if isinstance(statement, Leads):
-            doubled = [n for names in (statement.sources, statement.targets) for n, k in Counter(names).items() if k > 1]
+            doubled = [
+                n for names in (statement.sources, statement.targets) for n, k in Counter(names).items() if k > 1
+            ]
             if doubled:
                 found.append(
-                    Problem("named_twice", "note", f"{listed(doubled)} is named twice in a sentence of paths.", tuple(doubled))
+                    Problem(
+                        "named_twice",
+                        "note",
+                        f"{listed(doubled)} is named twice in a sentence of paths.",
+                        tuple(doubled),
+                    )
                 )
     both = set(model.covariances) & set(model.no_covariances)
     found += [
@@ -190,7 +198,9 @@ def _formative(model: Model) -> list[Problem]:
                 found.append(Problem("path_into_formative", "error", message, (source, name), repairs))
         inner = [n for n in construct.indicators if n in model.by_name]
         if inner:
-            message = f"{name} is made of the construct {inner[0]}; a formative construct of constructs is not available."
+            message = (
+                f"{name} is made of the construct {inner[0]}; a formative construct of constructs is not available."
+            )
             found.append(Problem("formative_of_constructs", "error", message, (name, *inner), (reflective,)))
     return found
 
@@ -268,7 +278,7 @@ def _routes(specification: Specification, model: Model) -> list[Problem]:
     routes = [(f"The route of {name}", q) for name, q in model.tracked.items() if isinstance(q, tuple)]
     routes += [(f"The expectation {e.label or ' > '.join(e.route)}", e.route) for e in model.expectations]
     for what, route in routes:
-        for source, target in zip(route, route[1:], strict=False):
+        for source, target in itertools.pairwise(route):
             if (source, target) not in paths:
                 message = f"{what} uses a path {source} → {target}, which the model does not have."
                 found.append(Problem("route_without_path", "error", message, (source, target)))
@@ -294,7 +304,9 @@ def _alike(model: Model) -> list[Problem]:
         if name not in group:
             group.append(name)
     return [
-        Problem("names_differ_by_case", "warning", f"{listed(names)} differ only by upper and lower case.", tuple(names))
+        Problem(
+            "names_differ_by_case", "warning", f"{listed(names)} differ only by upper and lower case.", tuple(names)
+        )
         for names in folded.values()
         if len(names) > 1
     ]

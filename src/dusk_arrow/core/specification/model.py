@@ -7,6 +7,7 @@ from itertools import combinations
 from typing import Literal
 
 from dusk_arrow.core.specification.statements import (
+    Arrow,
     Calls,
     Covaries,
     Expects,
@@ -165,7 +166,7 @@ def read(specification: Specification) -> Model:
     loadings = {(c.name, name) for c in constructs.values() for name in c.everything if c.mode == "reflective"}
     weights = {(name, c.name) for c in constructs.values() for name in c.everything if c.mode == "formative"}
     for target in fixed:
-        if not isinstance(target, Pair) and hasattr(target, "source"):
+        if isinstance(target, Arrow):
             arrow = (target.source, target.target)
             if arrow not in loadings and arrow not in weights:
                 paths.setdefault(arrow)

@@ -108,6 +108,7 @@ class _Scanner:
                 letters.append(self.text[at])
                 at += 1
         self.fail("a closing quotation mark", "a quotation mark is opened here and never closed")
+        return None
 
     def name(self, what: str = "a name") -> str:
         quoted = self.quoted()
@@ -219,7 +220,8 @@ def _intercept(scanner: _Scanner) -> InterceptOf:
 
 
 def _target(scanner: _Scanner) -> Target:
-    return _either(scanner, _arrow, _pair, _variance, _intercept)
+    readers: tuple[Callable[[_Scanner], Target], ...] = (_arrow, _pair, _variance, _intercept)
+    return _either(scanner, *readers)
 
 
 def _route(scanner: _Scanner) -> tuple[str, ...]:

@@ -35,8 +35,41 @@ from dusk_arrow.core.specification.statements import (
 )
 
 KEYWORDS = frozenset(
-    "shows show in is are made of lead leads to and do not covary moderates moderate fix start call match track "
-    "expect positive negative nonzero as set aside from keep because variance intercept".split()
+    [
+        "shows",
+        "show",
+        "in",
+        "is",
+        "are",
+        "made",
+        "of",
+        "lead",
+        "leads",
+        "to",
+        "and",
+        "do",
+        "not",
+        "covary",
+        "moderates",
+        "moderate",
+        "fix",
+        "start",
+        "call",
+        "match",
+        "track",
+        "expect",
+        "positive",
+        "negative",
+        "nonzero",
+        "as",
+        "set",
+        "aside",
+        "from",
+        "keep",
+        "because",
+        "variance",
+        "intercept",
+    ]
 )
 
 

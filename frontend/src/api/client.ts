@@ -1,0 +1,60 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+type Schemas = components["schemas"];
+export type ModelState = Schemas["ModelState"];
+export type Results = Schemas["Results"];
+export type Parameter = Schemas["ParameterPart"];
+export type Effect = Schemas["EffectPart"];
+export type Problem = Schemas["ProblemPart"];
+export type ProblemDocument = Schemas["ProblemDocument"];
+export type Project = Schemas["ProjectPart"];
+export type ProjectLine = Schemas["ProjectLine"];
+export type Column = Schemas["ColumnPart"];
+export type Block = Schemas["BlockPart"];
+export type Construct = Schemas["ConstructLine"];
+export type Card = Schemas["CardPart"];
+export type BoardArrow = Schemas["ArrowPart"];
+export type Board = Schemas["Board"];
+export type ReadoutFigure = Schemas["ReadoutFigure"];
+export type Criterion = Schemas["CriterionPart"];
+export type WhatIfResult = Schemas["WhatIfResult"];
+export type Created = Schemas["Created"];
+export type Run = Schemas["RunPart"];
+export type Change = Schemas["NewRevision"]["changes"][number];
+export type Verdict = ReadoutFigure["verdict"];
+export type Interval = [number, number];
+
+/** An answer that says what is wrong, in words. */
+export class ProblemAnswer extends Error {
+  problems: Problem[];
+  status: number;
+
+  constructor(document: ProblemDocument) {
+    super(document.title);
+    this.problems = document.problems;
+    this.status = document.status;
+  }
+}
+
+const UNREACHABLE: ProblemDocument = {
+  type: "about:blank",
+  title: "The server does not answer. Is it still running? Nothing that was saved is lost.",
+  status: 0,
+  problems: [],
+};
+
+/** The data of an answer in the type that the API's document gives it, or its problems as an exception. */
+export async function take<T>(answer: Promise<{ data?: unknown; error?: unknown }>): Promise<T> {
+  let found: { data?: unknown; error?: unknown };
+  try {
+    found = await answer;
+  } catch {
+    throw new ProblemAnswer(UNREACHABLE);
+  }
+  if (found.data !== undefined) return found.data as T;
+  const error = found.error as ProblemDocument | undefined;
+  throw new ProblemAnswer(error?.problems ? error : UNREACHABLE);
+}

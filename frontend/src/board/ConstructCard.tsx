@@ -1,0 +1,197 @@
+import { Handle, Position, type Node, type NodeProps } from "@xyflow/react";
+import { useState } from "react";
+import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
+import type { Construct, Criterion, Results } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { useDesk } from "../model/desk";
+import { Glyph } from "../shared/Glyph";
+import { coefficient } from "../shared/numbers";
+import { judge } from "../shared/verdict";
+import { Sun } from "./Sun";
+
+export type CardNode = Node<
+  {
+    construct: Construct | null;
+    name: string;
+    results: Results | null;
+    stale: boolean;
+    criterion: Criterion | undefined;
+    gestures: Gestures;
+  },
+  "card"
+>;
+
+const STRIP = { top: 0, height: "100%", width: 12, transform: "none", borderRadius: 6 };
+
+/** A construct (or an observed variable) on the board. */
+export function ConstructCard({ data }: NodeProps<CardNode>) {
+  const { selection, select, renaming } = useDesk();
+  const { construct, name, results, stale } = data;
+  const kind = construct ? "construct" : "observed";
+  const selected = selection?.kind === kind && selection.name === name;
+  const formative = construct?.mode === "formative";
+  const explained = formative ? null : (results?.r_squared[name] ?? null);
+  return (
+    <div
+      data-card={name}
+      className={`group relative h-full rounded-box bg-card shadow-sm ring-1 ${selected ? "ring-2 ring-ember" : "ring-line/50"} ${formative ? "border-l-4 border-double border-l-plum" : ""}`}
+      style={{ padding: `0 ${metrics.padding}px` }}
+      onClick={() => select({ kind, name })}
+    >
+      <Handle
+        id="left"
+        type="source"
+        position={Position.Left}
+        style={{ ...STRIP, left: -6 }}
+        className="hover:!bg-ember/30"
+        title="Drag to another card to draw a path"
+      />
+      <Handle
+        id="right"
+        type="source"
+        position={Position.Right}
+        style={{ ...STRIP, right: -6 }}
+        className="group-hover:!bg-ember/15 hover:!bg-ember/40"
+        title="Drag to another card to draw a path"
+      />
+      <div
+        className="flex items-center"
+        style={{ height: construct ? metrics.header : metrics.observedHeight }}
+      >
+        {renaming === name && construct ? (
+          <NameField name={name} gestures={data.gestures} />
+        ) : (
+          <button
+            className={`min-w-0 flex-1 truncate text-left ${construct ? "font-serif text-[15.5px] font-semibold" : "font-semibold"}`}
+            aria-label={`${construct ? "Construct" : "Observed variable"} ${name}`}
+            title={name}
+            onFocus={() => select({ kind, name })}
+            onDoubleClick={() => construct && useDesk.getState().setRenaming(name)}
+          >
+            {name}
+          </button>
+        )}
+        <span className={`flex items-end gap-0.5 ${stale ? "opacity-45" : ""}`}>
+          <span className="text-right text-xs text-quiet" style={{ width: metrics.sunText }}>
+            {explained === null ? "" : coefficient(explained)}
+          </span>
+          <Sun
+            share={explained}
+            title={explained === null ? "R² does not apply" : `R² = ${coefficient(explained, 3)}`}
+          />
+        </span>
+      </div>
+      {construct && <Rows {...data} construct={construct} />}
+    </div>
+  );
+}
+
+function Rows({ construct, results, stale, criterion }: CardNode["data"] & { construct: Construct }) {
+  const { selection, select } = useDesk();
+  const formative = construct.mode === "formative";
+  const found = new Map(
+    results?.quality?.loadings
+      .filter((l) => l.construct === construct.name)
+      .map((l) => [l.indicator, formative ? l.weight : l.loading]),
+  );
+  return (
+    <>
+      {construct.indicators.map((name) => {
+        const value = found.get(name) ?? null;
+        const verdict = formative ? "none" : judge(criterion, value);
+        const chosen = selection?.kind === "indicator" && selection.name === name;
+        return (
+          <button
+            key={name}
+            data-testid={`row-${name}`}
+            className={`flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
+            style={{ height: metrics.row }}
+            onClick={(event) => {
+              event.stopPropagation();
+              select({ kind: "indicator", construct: construct.name, name });
+            }}
+          >
+            <span className="min-w-0 flex-1 truncate">{name}</span>
+            <Bar value={value} weak={verdict === "misses"} stale={stale} />
+            <span
+              className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
+              style={{ width: metrics.value }}
+            >
+              {(verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />}
+              {coefficient(value)}
+            </span>
+          </button>
+        );
+      })}
+      {formative && (
+        <div className="text-xs text-quiet" style={{ height: metrics.foot }}>
+          made of · weights
+        </div>
+      )}
+      {construct.aside.map(({ indicator }) => (
+        <button
+          key={indicator}
+          className="block w-full rounded-md text-left text-xs text-quiet hover:bg-base-200"
+          style={{ height: metrics.foot }}
+          onClick={(event) => {
+            event.stopPropagation();
+            select({ kind: "indicator", construct: construct.name, name: indicator });
+          }}
+        >
+          <s>{indicator}</s> aside
+        </button>
+      ))}
+    </>
+  );
+}
+
+function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stale: boolean }) {
+  const length = Math.min(1, Math.abs(value ?? 0)) * metrics.bar;
+  return (
+    <svg
+      width={metrics.bar}
+      height="5"
+      aria-hidden="true"
+      className={`shrink-0 ${stale ? "opacity-45" : ""}`}
+    >
+      <rect width={metrics.bar} height="5" rx="2.5" className="fill-base-300" />
+      <rect
+        width={length}
+        height="5"
+        rx="2.5"
+        className={weak || (value ?? 0) < 0 ? "fill-plum" : "fill-lake"}
+      />
+    </svg>
+  );
+}
+
+function NameField({ name, gestures }: { name: string; gestures: Gestures }) {
+  const setRenaming = useDesk((desk) => desk.setRenaming);
+  const select = useDesk((desk) => desk.select);
+  const [text, setText] = useState(name);
+  const keep = () => {
+    setRenaming(null);
+    const to = text.trim();
+    if (to && to !== name) {
+      void gestures
+        .change([{ type: "rename", name, to }])
+        .then((state) => state && select({ kind: "construct", name: to }));
+    }
+  };
+  return (
+    <input
+      autoFocus
+      aria-label={`New name of ${name}`}
+      className="nodrag min-w-0 flex-1 rounded bg-base-200 px-1 font-serif text-[15.5px] font-semibold outline-ember"
+      value={text}
+      onFocus={(event) => event.target.select()}
+      onChange={(event) => setText(event.target.value)}
+      onBlur={keep}
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key === "Enter") keep();
+        else if (event.key === "Escape") setRenaming(null);
+      }}
+    />
+  );
+}

@@ -1,0 +1,264 @@
+import { useState } from "react";
+import {
+  api,
+  ProblemAnswer,
+  take,
+  type Effect,
+  type Interval,
+  type ModelState,
+  type Results,
+  type Run,
+} from "../api/client";
+import { useDesk } from "../model/desk";
+import { coefficient, containsZero, plain, plainInterval, pValue } from "../shared/numbers";
+import { Whisker } from "./Whisker";
+
+/** Direct, specific indirect, total indirect and total effects, with bootstrap intervals. */
+export function EffectsStation({ model, run }: { model: ModelState; run: Run | undefined }) {
+  const [pair, setPair] = useState("");
+  const results = model.results;
+  if (!results.converged || results.effects.length === 0) {
+    return (
+      <div className="grid h-full place-content-center gap-2 text-center">
+        <h1 className="font-serif text-xl font-semibold">No effects yet</h1>
+        <p className="max-w-md text-quiet">
+          {results.converged
+            ? "Effects run along paths. Draw paths between cards on the Model station; an indirect effect needs at least two in a row."
+            : "Effects appear once the model can be estimated; the Model station says what is in the way."}
+        </p>
+      </div>
+    );
+  }
+  const pairs = [...new Set(results.effects.map((e) => `${e.from} → ${e.to}`))];
+  const shown = pairs.filter((p) => !pairs.includes(pair) || p === pair);
+  const bounds = results.effects.flatMap((e) => ends(e, results));
+  const low = Math.min(0, ...bounds);
+  const high = Math.max(0, ...bounds);
+  return (
+    <div className="flex h-full flex-col px-4 pt-3">
+      <div className="flex items-center gap-4 pb-3">
+        <label className="flex items-center gap-2">
+          <span className="text-quiet">effects of</span>
+          <select
+            className="select select-sm w-56"
+            value={pair}
+            onChange={(event) => setPair(event.target.value)}
+          >
+            <option value="">all pairs</option>
+            {pairs.map((p) => (
+              <option key={p}>{p}</option>
+            ))}
+          </select>
+        </label>
+        <span className="flex-1" />
+        <BootstrapControl model={model} run={run} />
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto pb-4">
+        <table className="w-full border-collapse" aria-label="Effects">
+          <thead className="sticky top-0 z-10 bg-base-100 text-sm text-quiet">
+            <tr>
+              <th className="pb-1 text-left font-normal">effect</th>
+              <th className="pb-1 text-right font-normal" title="standardized">
+                β
+              </th>
+              <th className="pb-1 text-right font-normal">estimate</th>
+              <th
+                className="pb-1 text-right font-normal"
+                title={results.bootstrap_summary ? "bootstrap" : "delta method, approximate"}
+              >
+                SE
+              </th>
+              <th className="pb-1 pl-4 text-right font-normal">percentile</th>
+              <th className="pb-1 pl-4 text-right font-normal">bias-corrected</th>
+              <th className="pb-1 pl-4 text-right font-normal" title="of the percentile interval">
+                p
+              </th>
+              <th
+                className="pb-1 pl-4 text-right font-normal"
+                title="share of the total effect; only where all parts point one way"
+              >
+                share
+              </th>
+              <th className="w-[230px] pb-1 pl-6 text-left font-normal">
+                {results.bootstrap_summary
+                  ? `${results.settings.level * 100} % ${results.settings.interval} interval of β`
+                  : "95 % interval of β (delta method)"}
+              </th>
+            </tr>
+          </thead>
+          {shown.map((p) => (
+            <PairRows key={p} pair={p} results={results} low={low} high={high} />
+          ))}
+        </table>
+        <p className="mt-4 max-w-3xl text-sm text-quiet">
+          {results.bootstrap_summary
+            ? `From ${results.bootstrap_summary.used.toLocaleString("en")} resamples of ${results.data?.n_used} cases (seed ${results.settings.seed}); ${results.bootstrap_summary.not_converged} did not converge, ${results.bootstrap_summary.inadmissible} gave impossible values and are kept. Estimates and intervals in the columns are unstandardized. A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
+            : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
+        </p>
+      </div>
+    </div>
+  );
+}
+
+/** The interval that is drawn for an effect: the bootstrap's headline, else two delta-method errors each way. */
+function drawn(effect: Effect, results: Results): Interval | null {
+  const boot = effect.standardized_bootstrap;
+  if (boot) return results.settings.interval === "percentile" ? boot.percentile : boot.bias_corrected;
+  if (effect.standardized === null || effect.standardized_se === null) return null;
+  return [
+    effect.standardized - 1.96 * effect.standardized_se,
+    effect.standardized + 1.96 * effect.standardized_se,
+  ];
+}
+
+function ends(effect: Effect, results: Results): number[] {
+  return drawn(effect, results) ?? (effect.standardized === null ? [] : [effect.standardized]);
+}
+
+const KIND_WORDS: Record<string, string> = {
+  complementary: "complementary mediation (“partial”)",
+  competitive: "competitive mediation",
+  "indirect-only": "indirect-only mediation (“full”)",
+  "direct-only": "direct effect only, no mediation",
+  none: "no effect",
+};
+
+function PairRows({
+  pair,
+  results,
+  low,
+  high,
+}: {
+  pair: string;
+  results: Results;
+  low: number;
+  high: number;
+}) {
+  const effects = results.effects.filter((e) => `${e.from} → ${e.to}` === pair);
+  const mediation = results.mediation.find((m) => `${m.from} → ${m.to}` === pair);
+  return (
+    <tbody>
+      <tr>
+        <td colSpan={9} className="pb-0.5 pt-3.5">
+          <span className="font-serif text-[15px] font-semibold">{pair}</span>
+          {mediation?.kind && (
+            <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
+              {KIND_WORDS[mediation.kind]}
+              <span className="text-quiet">
+                : {mediation.reason}
+                {mediation.share_mediated !== null &&
+                  `; share mediated ${coefficient(mediation.share_mediated)}`}
+              </span>
+            </span>
+          )}
+        </td>
+      </tr>
+      {effects.map((effect) => (
+        <EffectRow
+          key={effect.kind + (effect.via?.join() ?? "")}
+          effect={effect}
+          results={results}
+          low={low}
+          high={high}
+        />
+      ))}
+    </tbody>
+  );
+}
+
+function EffectRow({
+  effect,
+  results,
+  low,
+  high,
+}: {
+  effect: Effect;
+  results: Results;
+  low: number;
+  high: number;
+}) {
+  const boot = effect.bootstrap;
+  const name = effect.kind === "specific indirect" ? `through ${effect.via?.join(" › ")}` : effect.kind;
+  const total = effect.kind === "total" || effect.kind === "total indirect";
+  const range = drawn(effect, results);
+  const empty = <span className="text-quiet">–</span>;
+  return (
+    <tr
+      className={`border-b border-line/40 hover:bg-base-200 ${total ? "font-semibold" : ""}`}
+      data-testid={`effect-${effect.from}-${effect.to}-${effect.kind}`}
+    >
+      <td className="py-[3px] pl-4">{name}</td>
+      <td className="text-right">{coefficient(effect.standardized)}</td>
+      <td className="text-right">{plain(effect.estimate, 3)}</td>
+      <td className="text-right text-quiet">{plain(boot?.se ?? effect.se, 3)}</td>
+      <td className="pl-4 text-right">{boot ? plainInterval(boot.percentile, 3) : empty}</td>
+      <td className="pl-4 text-right">{boot ? plainInterval(boot.bias_corrected, 3) : empty}</td>
+      <td className="pl-4 text-right">{boot ? pValue(boot.p_value) : empty}</td>
+      <td className="pl-4 text-right">
+        {effect.share_of_total === null || effect.kind === "total"
+          ? empty
+          : coefficient(effect.share_of_total)}
+      </td>
+      <td className="pl-6">
+        <Whisker value={effect.standardized} range={range} low={low} high={high} open={containsZero(range)} />
+      </td>
+    </tr>
+  );
+}
+
+function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefined }) {
+  const { setRun, setComplaint } = useDesk();
+  const [resamples, setResamples] = useState(5000);
+  const [seed, setSeed] = useState(model.results.settings.seed);
+  const running = run?.state === "running";
+  const begin = async () => {
+    try {
+      const body = { resamples, seed, level: 0.95, interval: "percentile" as const };
+      const started = await take<Run>(
+        api.POST("/api/models/{model_id}/runs", { params: { path: { model_id: model.id } }, body }),
+      );
+      setRun({ id: started.id, modelId: model.id });
+    } catch (error) {
+      if (error instanceof ProblemAnswer) setComplaint(error.message);
+      else throw error;
+    }
+  };
+  return (
+    <form
+      className="flex items-center gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void begin();
+      }}
+    >
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">resamples</span>
+        <select
+          className="select select-sm w-24"
+          value={resamples}
+          onChange={(event) => setResamples(Number(event.target.value))}
+        >
+          {[1000, 5000, 10000, 50000].map((count) => (
+            <option key={count} value={count}>
+              {count.toLocaleString("en")}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label className="flex items-center gap-2" title="The same seed gives the same numbers again">
+        <span className="text-quiet">seed</span>
+        <input
+          className="input input-sm w-24 text-right"
+          type="number"
+          min={0}
+          required
+          value={Number.isNaN(seed) ? "" : seed}
+          onChange={(event) => setSeed(event.target.valueAsNumber)}
+        />
+      </label>
+      <button className="btn btn-primary btn-sm" disabled={running} data-testid="bootstrap">
+        {running ? "Bootstrapping…" : "Bootstrap"}
+      </button>
+    </form>
+  );
+}

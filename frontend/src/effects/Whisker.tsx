@@ -1,0 +1,41 @@
+import type { Interval } from "../api/client";
+import { coefficient, interval } from "../shared/numbers";
+
+const WIDTH = 220;
+
+interface Props {
+  value: number | null;
+  range: Interval | null;
+  low: number;
+  high: number;
+  open: boolean;
+}
+
+/** An effect with its interval on the zero line that all rows share. */
+export function Whisker({ value, range, low, high, open }: Props) {
+  const span = high - low || 1;
+  const at = (x: number) => 6 + ((x - low) / span) * (WIDTH - 12);
+  if (value === null) return null;
+  const label = `${coefficient(value)} ${interval(range)}`;
+  return (
+    <svg width={WIDTH} height="16" role="img" aria-label={label}>
+      <title>{label}</title>
+      <path d={`M${at(0)} 0V16`} className="stroke-line" strokeWidth="1.2" />
+      {range && (
+        <path
+          d={`M${at(range[0])} 8H${at(range[1])}`}
+          className={open ? "stroke-arrow" : "stroke-indigo"}
+          strokeWidth={open ? 1.4 : 2.2}
+          strokeDasharray={open ? "4 3" : undefined}
+        />
+      )}
+      <circle
+        cx={at(value)}
+        cy="8"
+        r="3.6"
+        className={open ? "fill-base-100 stroke-arrow" : "fill-ember stroke-ember"}
+        strokeWidth="1.4"
+      />
+    </svg>
+  );
+}

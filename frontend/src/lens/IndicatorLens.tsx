@@ -1,0 +1,193 @@
+import { useState } from "react";
+import type { Change, Column, ModelState } from "../api/client";
+import { useCriteria, type Gestures } from "../api/hooks";
+import { basis, headline } from "../board/headline";
+import { useDesk } from "../model/desk";
+import { coefficient, interval, plain, pValue } from "../shared/numbers";
+import { Action, Headline, Judged, Kind, Row, Title } from "./parts";
+import { WhatIf } from "./WhatIf";
+
+interface Props {
+  model: ModelState;
+  gestures: Gestures;
+  construct: string;
+  name: string;
+  column: Column | undefined;
+}
+
+export function IndicatorLens({ model, gestures, construct, name, column }: Props) {
+  const owner = model.constructs.find((c) => c.name === construct);
+  const aside = owner?.aside.find((a) => a.indicator === name);
+  if (!owner) return null;
+  if (aside)
+    return <AsideLens {...{ gestures, construct, name, column }} reason={aside.reason} model={model} />;
+  return <InUse key={name} {...{ model, gestures, construct, name, column }} />;
+}
+
+function InUse({ model, gestures, construct, name, column }: Props) {
+  const [asking, setAsking] = useState(false);
+  const [reason, setReason] = useState("");
+  const select = useDesk((desk) => desk.select);
+  const criteria = useCriteria();
+  const owner = model.constructs.find((c) => c.name === construct);
+  const results = model.results.converged ? model.results : model.last_good;
+  const formative = owner?.mode === "formative";
+  const parameter = results?.parameters.find((p) =>
+    formative
+      ? p.kind === "weight" && p.from === name && p.to === construct
+      : p.kind === "loading" && p.from === construct && p.to === name,
+  );
+  const own = results?.quality?.loadings.find((l) => l.construct === construct && l.indicator === name);
+  const cross = results?.quality?.cross_loadings;
+  const row = cross?.rows.indexOf(name) ?? -1;
+  const others = (cross?.columns ?? [])
+    .map((other, i) => ({ other, value: cross?.values[row]?.[i] ?? null }))
+    .filter(({ other, value }) => other !== construct && value !== null)
+    .sort((a, b) => Math.abs(b.value ?? 0) - Math.abs(a.value ?? 0))
+    .slice(0, 3);
+  const setAside: Change = { type: "set_aside", construct, indicator: name, reason: reason.trim() || null };
+  const loading = criteria.data?.criteria.find((c) => c.key === "loading");
+  return (
+    <>
+      <Kind>{formative ? `makes up ${construct}` : `indicator of ${construct}`}</Kind>
+      <Title>{name}</Title>
+      {column?.label && <p className="italic">“{column.label}”</p>}
+      {parameter && results && (
+        <Headline
+          value={coefficient(parameter.standardized)}
+          bounds={interval(headline(parameter, results))}
+          basis={`${formative ? "weight" : "loading"} · ${basis(parameter, results)}`}
+        />
+      )}
+      {parameter && (
+        <>
+          <Row label="unstandardized">
+            {plain(parameter.estimate)}{" "}
+            <span className="text-quiet">
+              {parameter.free ? `SE ${plain(parameter.se)}` : (parameter.why_fixed ?? "fixed")}
+            </span>
+          </Row>
+          <Row label="z, p">
+            {parameter.free ? (
+              `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
+            ) : (
+              <span className="text-quiet">fixed</span>
+            )}
+          </Row>
+          {!formative && (
+            <Judged
+              label="against the criterion"
+              value={parameter.standardized}
+              criterion={loading}
+              none="–"
+            />
+          )}
+          <Row
+            label={formative ? "VIF among the indicators" : "VIF in its block"}
+            title="High by nature among reflective indicators"
+          >
+            {coefficient(own?.vif)}
+          </Row>
+        </>
+      )}
+      {others.length > 0 && (
+        <p className="mt-1 text-sm text-quiet">
+          also correlates with {others.map(({ other, value }) => `${other} ${coefficient(value)}`).join(", ")}{" "}
+          (implied)
+        </p>
+      )}
+      {column && column.missing > 0 && (
+        <p className="text-sm text-quiet">
+          {column.missing} of {column.n + column.missing} answers missing
+        </p>
+      )}
+      <WhatIf
+        model={model}
+        question={`What if ${name} were set aside?`}
+        changes={[{ type: "set_aside", construct, indicator: name, reason: null }]}
+      />
+      {asking && (
+        <form
+          className="mb-2 flex gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            void gestures.change([setAside], reason.trim() || undefined);
+            setAsking(false);
+          }}
+        >
+          <input
+            autoFocus
+            className="input input-sm flex-1"
+            placeholder="Why? (optional)"
+            aria-label={`Reason for setting ${name} aside`}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+            onKeyDown={(event) => event.key === "Escape" && setAsking(false)}
+          />
+          <button className="btn btn-primary btn-sm">Set aside</button>
+        </form>
+      )}
+      <div className="flex flex-wrap gap-2">
+        {!asking && <Action onClick={() => setAsking(true)}>Set aside…</Action>}
+        {parameter?.free && !formative && (
+          <Action
+            onClick={() => void gestures.change([{ type: "make_marker", construct, indicator: name }])}
+            title="Its loading is fixed to 1, so the construct is measured on its scale"
+          >
+            Let it carry the scale
+          </Action>
+        )}
+        <Action
+          onClick={() => {
+            void gestures.change([{ type: "remove_indicator", construct, indicator: name }]);
+            select(null);
+          }}
+          title="Back to the shelf, without a trace in the model"
+        >
+          Remove
+        </Action>
+        {model.constructs.length > 1 && (
+          <select
+            className="select select-sm w-auto border-none bg-base-300 font-semibold"
+            aria-label={`Move ${name} to another construct`}
+            value=""
+            onChange={(event) => {
+              const to = event.target.value;
+              void gestures.change([{ type: "move_indicator", indicator: name, construct, to }]);
+              select({ kind: "indicator", construct: to, name });
+            }}
+          >
+            <option value="" disabled>
+              Move to…
+            </option>
+            {model.constructs
+              .filter((c) => c.name !== construct)
+              .map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+          </select>
+        )}
+      </div>
+    </>
+  );
+}
+
+function AsideLens(props: Props & { reason: string | null }) {
+  const { model, gestures, construct, name, column, reason } = props;
+  return (
+    <>
+      <Kind>{`set aside from ${construct}`}</Kind>
+      <Title>{name}</Title>
+      {column?.label && <p className="italic">“{column.label}”</p>}
+      <p className="mt-2">{reason ? `Reason given: ${reason}` : "No reason was given."}</p>
+      <WhatIf
+        model={model}
+        question="What if it were taken back?"
+        changes={[{ type: "take_back", construct, indicator: name }]}
+      />
+      <Action onClick={() => void gestures.change([{ type: "take_back", construct, indicator: name }])}>
+        Take back
+      </Action>
+    </>
+  );
+}

@@ -1,0 +1,200 @@
+import type { Column, ModelState, Problem, Project } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { pathStart, useDesk } from "../model/desk";
+import { plain } from "../shared/numbers";
+import { ConstructLens } from "./ConstructLens";
+import { IndicatorLens } from "./IndicatorLens";
+import { Action, Kind, Row, Rule, Title } from "./parts";
+import { PathLens } from "./PathLens";
+
+interface Props {
+  project: Project;
+  model: ModelState;
+  gestures: Gestures;
+}
+
+/** What is known of the thing that is selected; with nothing selected, what most wants attention. */
+export function Lens({ project, model, gestures }: Props) {
+  const selection = useDesk((desk) => desk.selection);
+  const column = (name: string) => project.columns.find((c) => c.name === name);
+  let content = null;
+  if (
+    selection?.kind === "path" &&
+    model.paths.some((p) => p.source === selection.source && p.target === selection.target)
+  ) {
+    content = <PathLens {...{ model, gestures }} source={selection.source} target={selection.target} />;
+  } else if (
+    selection?.kind === "indicator" &&
+    model.constructs.some((c) => c.name === selection.construct)
+  ) {
+    content = (
+      <IndicatorLens
+        {...{ model, gestures }}
+        construct={selection.construct}
+        name={selection.name}
+        column={column(selection.name)}
+      />
+    );
+  } else if (selection?.kind === "construct" && model.constructs.some((c) => c.name === selection.name)) {
+    content = <ConstructLens {...{ model, gestures }} name={selection.name} />;
+  } else if (selection?.kind === "observed" && model.observed.includes(selection.name)) {
+    content = <ConstructLens {...{ model, gestures }} name={selection.name} />;
+  } else if (selection?.kind === "column" || selection?.kind === "observed") {
+    const found = column(selection.name);
+    if (found) content = <ColumnLens column={found} model={model} gestures={gestures} />;
+  }
+  const attention = model.results.problems.filter((p) => p.code !== "empty_model");
+  return (
+    <aside aria-label="Lens" className="w-[292px] shrink-0 overflow-y-auto pl-2 pr-1">
+      {content ?? <Overview model={model} problems={attention} />}
+      {attention.length > 0 && (
+        <>
+          {content && <Rule />}
+          <Attention problems={attention} gestures={gestures} quiet={content !== null} />
+        </>
+      )}
+    </aside>
+  );
+}
+
+function Overview({ model, problems }: { model: ModelState; problems: Problem[] }) {
+  const { results } = model;
+  const broken = problems.some((p) => p.severity === "error");
+  return (
+    <div className="mb-3">
+      <Kind>model</Kind>
+      <Title>{model.name}</Title>
+      {model.constructs.length + model.observed.length === 0 ? (
+        <ol className="mt-3 list-decimal space-y-2 pl-5">
+          <li>Drag a block from the shelf onto the board; repeat for each construct.</li>
+          <li>Drag from the edge of one card to another to say what leads to what.</li>
+          <li>Read the estimates as they appear; select anything to see what is known of it.</li>
+        </ol>
+      ) : (
+        <div className="mt-2">
+          <Row label="constructs, paths">
+            {model.constructs.length}, {model.paths.length}
+          </Row>
+          {results.fit && (
+            <>
+              <Row label="free parameters">{results.fit.n_parameters}</Row>
+              <Row label="cases used">
+                {results.data?.n_used} of {results.data?.n_total}
+              </Row>
+              <Row label="AIC, BIC">
+                {plain(results.fit.aic, 1)}, {plain(results.fit.bic, 1)}
+              </Row>
+            </>
+          )}
+          {broken && model.last_good && (
+            <p className="mt-2 text-sm">The greyed numbers are the last ones that could be estimated.</p>
+          )}
+          {results.converged && problems.length === 0 && (
+            <p className="mt-3 text-quiet">Nothing wants attention.</p>
+          )}
+        </div>
+      )}
+    </div>
+  );
+}
+
+const ORDER = { error: 0, warning: 1, note: 2 } as const;
+
+function Attention({
+  problems,
+  gestures,
+  quiet,
+}: {
+  problems: Problem[];
+  gestures: Gestures;
+  quiet: boolean;
+}) {
+  const sorted = [...problems].sort((a, b) => ORDER[a.severity] - ORDER[b.severity]);
+  const shown = quiet ? sorted.filter((p) => p.severity === "error") : sorted;
+  if (shown.length === 0) return null;
+  return (
+    <section aria-label="Wants attention">
+      <h3 className="mb-1 text-sm text-quiet">wants attention</h3>
+      {shown.map((problem) => (
+        <div
+          key={problem.code + problem.message}
+          role={problem.severity === "error" ? "alert" : undefined}
+          data-testid={`problem-${problem.code}`}
+          className={`mb-2 border-l-2 pl-2.5 ${problem.severity === "error" ? "border-plum" : problem.severity === "warning" ? "border-gold" : "border-line"}`}
+        >
+          <p className={problem.severity === "error" ? "font-semibold" : ""}>{problem.message}</p>
+          {problem.repairs.map(
+            (repair) =>
+              repair.change && (
+                <button
+                  key={repair.words}
+                  className="mr-3 font-semibold text-ember hover:underline"
+                  onClick={() => void gestures.change([repair.change as never])}
+                >
+                  {repair.words}
+                </button>
+              ),
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function ColumnLens({ column, model, gestures }: { column: Column; model: ModelState; gestures: Gestures }) {
+  const { setPathFrom, select, selection } = useDesk();
+  const start = pathStart(selection);
+  return (
+    <>
+      <Kind>column on the shelf</Kind>
+      <Title>{column.name}</Title>
+      {column.label && <p className="italic">“{column.label}”</p>}
+      <div className="my-2">
+        <Row label="cases, missing">
+          {column.n}, {column.missing}
+        </Row>
+        {column.numeric ? (
+          <>
+            <Row label="mean, SD">
+              {plain(column.mean)}, {plain(column.sd)}
+            </Row>
+            <Row label="range">
+              {plain(column.min)} to {plain(column.max)}
+            </Row>
+          </>
+        ) : (
+          <p className="text-quiet">Text cannot be part of a model.</p>
+        )}
+      </div>
+      {column.numeric && start && (
+        <div className="flex flex-wrap gap-2">
+          <Action onClick={() => setPathFrom({ name: start, direction: "out" })} title="Key: →">
+            Leads to…
+          </Action>
+          <Action onClick={() => setPathFrom({ name: start, direction: "in" })} title="Key: ←">
+            Led to by…
+          </Action>
+          {model.constructs.length > 0 && (
+            <select
+              className="select select-sm w-auto border-none bg-base-300 font-semibold"
+              aria-label={`Add ${column.name} to a construct`}
+              value=""
+              onChange={(event) => {
+                const construct = event.target.value;
+                void gestures.change([{ type: "add_indicators", construct, indicators: [column.name] }]);
+                select({ kind: "indicator", construct, name: column.name });
+              }}
+            >
+              <option value="" disabled>
+                Indicator of…
+              </option>
+              {model.constructs.map((c) => (
+                <option key={c.name}>{c.name}</option>
+              ))}
+            </select>
+          )}
+        </div>
+      )}
+    </>
+  );
+}

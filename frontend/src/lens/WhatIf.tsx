@@ -1,0 +1,59 @@
+import type { Change, ModelState } from "../api/client";
+import { useWhatIf } from "../api/hooks";
+import { coefficient, plain, pValue } from "../shared/numbers";
+
+const SHOWN = ["cfi", "rmsea"];
+
+/** What a change would do, computed by refitting before it is made. */
+export function WhatIf({
+  model,
+  question,
+  changes,
+}: {
+  model: ModelState;
+  question: string;
+  changes: Change[];
+}) {
+  const found = useWhatIf(model, changes);
+  if (!model.results.converged) return null;
+  const result = found.data;
+  const now = new Map(model.readout.map((figure) => [figure.key, figure.text]));
+  const lost = result?.n_used !== undefined && result.n_used !== model.results.data?.n_used;
+  return (
+    <section className="my-3 rounded-box bg-base-200 px-3 py-2.5" aria-label="What if" data-testid="what-if">
+      <h3 className="font-semibold">{question}</h3>
+      {!result && <p className="text-quiet">{found.isError ? found.error.message : "Refitting…"}</p>}
+      {result && !result.estimated && <p>{result.message}</p>}
+      {result?.estimated && (
+        <div className="text-sm leading-5">
+          {result.df_difference !== null && result.df_difference !== 0 && (
+            <p>
+              Δχ² = {plain(result.chi_square_difference, 1)}, Δdf = {result.df_difference}, p{" "}
+              {pWords(result.p_value)}
+            </p>
+          )}
+          {result.readout
+            .filter((figure) => SHOWN.includes(figure.key))
+            .map((figure) => (
+              <p key={figure.key}>
+                {figure.label} {now.get(figure.key)} → {figure.text}
+              </p>
+            ))}
+          {result.quality.map((change) => (
+            <p key={change.construct}>
+              {change.construct}: AVE {coefficient(change.ave_now)} → {coefficient(change.ave_then)},
+              composite reliability {coefficient(change.composite_reliability_now)} →{" "}
+              {coefficient(change.composite_reliability_then)}
+            </p>
+          ))}
+          {lost && <p>n would be {result.n_used}, so χ² cannot be compared.</p>}
+        </div>
+      )}
+    </section>
+  );
+}
+
+function pWords(p: number | null): string {
+  const text = pValue(p);
+  return text.startsWith("<") ? text : `= ${text}`;
+}

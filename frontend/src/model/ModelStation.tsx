@@ -1,0 +1,62 @@
+import { ReactFlowProvider } from "@xyflow/react";
+import { useEffect } from "react";
+import type { ModelState, Project } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { Board } from "../board/Board";
+import { Lens } from "../lens/Lens";
+import { pathStart, useDesk } from "./desk";
+import { PathPrompt } from "./PathPrompt";
+import { Shelf } from "./Shelf";
+
+interface Props {
+  project: Project;
+  model: ModelState;
+  gestures: Gestures;
+}
+
+export function ModelStation({ project, model, gestures }: Props) {
+  useBoardKeys(model, gestures);
+  return (
+    <div className="flex h-full gap-2 px-4 pb-2 pt-1">
+      <Shelf project={project} model={model} gestures={gestures} />
+      <div className="relative min-w-0 flex-1">
+        <ReactFlowProvider>
+          <Board project={project} model={model} gestures={gestures} />
+        </ReactFlowProvider>
+        <PathPrompt project={project} model={model} gestures={gestures} />
+      </div>
+      <Lens project={project} model={model} gestures={gestures} />
+    </div>
+  );
+}
+
+/** Keys of the board: → and ← start a path, F2 renames, Delete removes, Escape lets go. */
+function useBoardKeys(model: ModelState, gestures: Gestures) {
+  const { selection, select, setPathFrom, setRenaming, renaming, pathFrom } = useDesk();
+  useEffect(() => {
+    function onKey(event: KeyboardEvent) {
+      const target = event.target as HTMLElement;
+      if (target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+      const start = pathStart(selection);
+      if (event.key === "ArrowRight" && start) setPathFrom({ name: start, direction: "out" });
+      else if (event.key === "ArrowLeft" && start) setPathFrom({ name: start, direction: "in" });
+      else if (event.key === "F2" && selection?.kind === "construct") setRenaming(selection.name);
+      else if (event.key === "Escape") {
+        setPathFrom(null);
+        select(null);
+      } else if ((event.key === "Delete" || event.key === "Backspace") && selection) {
+        if (selection.kind === "path") {
+          void gestures.change([{ type: "remove_path", source: selection.source, target: selection.target }]);
+        } else if (selection.kind === "construct") {
+          void gestures.change([{ type: "remove_construct", name: selection.name }]);
+        } else if (selection.kind === "observed") {
+          void gestures.change([{ type: "remove_observed", name: selection.name }]);
+        } else return;
+        select(null);
+      } else return;
+      event.preventDefault();
+    }
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [selection, select, setPathFrom, setRenaming, gestures, model, renaming, pathFrom]);
+}

@@ -1,0 +1,34 @@
+import type { Interval } from "../api/client";
+
+/** A standardized figure without its leading zero, with a true minus sign; an en dash where there is none. */
+export function coefficient(value: number | null | undefined, decimals = 2): string {
+  if (value === null || value === undefined) return "–";
+  const rounded = Math.abs(value).toFixed(decimals);
+  const text = Number(rounded) < 1 ? rounded.slice(1) : rounded;
+  return value < 0 && Number(rounded) !== 0 ? `−${text}` : text;
+}
+
+/** A number in its own units, with a true minus sign. */
+export function plain(value: number | null | undefined, decimals = 2): string {
+  if (value === null || value === undefined) return "–";
+  const rounded = Math.abs(value).toFixed(decimals);
+  return value < 0 && Number(rounded) !== 0 ? `−${rounded}` : rounded;
+}
+
+/** A p-value: never in scientific notation. */
+export function pValue(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "–";
+  return value < 0.0005 ? "< .001" : coefficient(value, 3);
+}
+
+export function interval(bounds: Interval | null | undefined, decimals = 2): string {
+  return bounds ? `[${coefficient(bounds[0], decimals)}, ${coefficient(bounds[1], decimals)}]` : "";
+}
+
+export function plainInterval(bounds: Interval | null | undefined, decimals = 2): string {
+  return bounds ? `[${plain(bounds[0], decimals)}, ${plain(bounds[1], decimals)}]` : "–";
+}
+
+export function containsZero(bounds: Interval | null | undefined): boolean {
+  return bounds ? bounds[0] <= 0 && bounds[1] >= 0 : false;
+}

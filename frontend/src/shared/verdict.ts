@@ -1,0 +1,25 @@
+import type { Criterion, Verdict } from "../api/client";
+
+/** The verdict of the criteria sheet on an unrounded figure. */
+export function judge(criterion: Criterion | undefined, value: number | null | undefined): Verdict {
+  if (
+    !criterion ||
+    value === null ||
+    value === undefined ||
+    criterion.good === null ||
+    criterion.better === "none"
+  ) {
+    return "none";
+  }
+  const sign = criterion.better === "higher" ? 1 : -1;
+  if (sign * value >= sign * criterion.good) return "meets";
+  if (criterion.tolerable !== null && sign * value >= sign * criterion.tolerable) return "borderline";
+  return "misses";
+}
+
+export const VERDICT_WORDS: Record<Verdict, string> = {
+  meets: "meets the criterion",
+  borderline: "borderline",
+  misses: "misses the criterion",
+  none: "no verdict",
+};

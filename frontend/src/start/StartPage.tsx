@@ -1,0 +1,90 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, take, type ProjectLine } from "../api/client";
+import { useProjects } from "../api/hooks";
+import { Mark } from "../frame/Mark";
+import { ThemeSwitch } from "../frame/ThemeSwitch";
+import { DropZone } from "./DropZone";
+import { Horizon } from "./Horizon";
+
+export function StartPage() {
+  const projects = useProjects();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [removed, setRemoved] = useState<ProjectLine | null>(null);
+  const setAway = async (project: ProjectLine, away: boolean) => {
+    const path = { project_id: project.id };
+    await take(
+      api.PATCH("/api/projects/{project_id}", { params: { path }, body: { name: null, removed: away } }),
+    );
+    setRemoved(away ? project : null);
+    await queries.invalidateQueries({ queryKey: ["projects"] });
+  };
+  return (
+    <div className="flex h-full flex-col overflow-y-auto">
+      <header className="flex h-[46px] shrink-0 items-center justify-between px-4">
+        <Mark />
+        <ThemeSwitch />
+      </header>
+      <Horizon />
+      <main className="mx-auto grid w-full max-w-5xl flex-1 grid-cols-[1fr_1.15fr] gap-12 px-6 pb-10 pt-8">
+        <section>
+          <h1 className="mb-2 font-serif text-[26px] font-semibold leading-8">
+            From a questionnaire to a path diagram
+          </h1>
+          <p className="mb-5 text-[15px]">
+            Say which answers measure which construct and what leads to what; the estimates, their fit and the
+            indirect effects appear as you build.
+          </p>
+          <DropZone
+            onCreated={(created) => {
+              void queries.invalidateQueries({ queryKey: ["projects"] });
+              void navigate(`/projects/${created.project_id}/data`);
+            }}
+            words="Drop a CSV file here: one row a case, column names in the first line"
+          />
+          <p className="mt-3 text-sm text-quiet">Your data stay on this machine.</p>
+        </section>
+        <section aria-label="Projects">
+          <h2 className="mb-3 text-sm text-quiet">projects</h2>
+          {projects.isError && <p role="alert">{projects.error.message}</p>}
+          {projects.data?.projects.length === 0 && <p>No project yet. Drop a file to begin one.</p>}
+          <ul className="space-y-1">
+            {projects.data?.projects.map((project) => (
+              <li key={project.id} className="group flex items-center rounded-box hover:bg-base-200">
+                <Link to={`/projects/${project.id}/model`} className="block min-w-0 flex-1 px-3 py-2.5">
+                  <span className="flex items-baseline gap-2">
+                    <span className="truncate font-serif text-[17px] font-semibold">{project.name}</span>
+                    {project.demo && <span className="text-sm text-ember">demo, made-up data</span>}
+                  </span>
+                  <span className="block truncate text-quiet">
+                    {project.n_cases} cases × {project.n_columns} columns · last: {project.words}
+                  </span>
+                </Link>
+                <button
+                  className="btn btn-ghost btn-xs mr-2 opacity-0 focus:opacity-100 group-hover:opacity-100"
+                  aria-label={`Remove ${project.name}`}
+                  onClick={() => void setAway(project, true)}
+                >
+                  Remove
+                </button>
+              </li>
+            ))}
+          </ul>
+          {removed && (
+            <p className="mt-3" role="status">
+              {removed.name} was removed.{" "}
+              <button
+                className="font-semibold text-ember hover:underline"
+                onClick={() => void setAway(removed, false)}
+              >
+                Bring it back
+              </button>
+            </p>
+          )}
+        </section>
+      </main>
+    </div>
+  );
+}

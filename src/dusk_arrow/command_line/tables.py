@@ -1,0 +1,137 @@
+"""Results as readable tables on a terminal."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from dusk_arrow.results.document import Interval, Results
+from dusk_arrow.results.format import coefficient, interval_text, p_text
+
+
+def _plain(value: float | None, decimals: int = 3) -> str:
+    return "–" if value is None else f"{value:.{decimals}f}".replace("-", "−")
+
+
+def _range(bounds: Interval | None) -> str:
+    return "" if bounds is None else f"[{_plain(bounds[0])}, {_plain(bounds[1])}]"
+
+
+def table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    """Columns aligned: the first to the left, the others to the right."""
+    widths = [max(len(row[i]) for row in [head, *rows]) for i in range(len(head))]
+    lines = []
+    for row in [head, *rows]:
+        cells = [
+            cell.ljust(width) if i == 0 else cell.rjust(width)
+            for i, (cell, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        lines.append("  ".join(cells).rstrip())
+    return "\n".join(lines)
+
+
+def _fit(results: Results) -> str:
+    fit = results.fit
+    if fit is None:
+        return ""
+    p = "saturated: nothing to test" if fit.df == 0 else f"p {p_text(fit.p_value)}"
+    return "\n".join(
+        [
+            f"χ² = {fit.chi_square:.3f}, df = {fit.df}, {p}; χ²/df {coefficient(fit.chi_square_per_df)}",
+            f"CFI {coefficient(fit.cfi, 3)}  TLI {coefficient(fit.tli, 3)}  RMSEA {coefficient(fit.rmsea, 3)} "
+            f"{interval_text(fit.rmsea_interval, 3)}  SRMR {coefficient(fit.srmr, 3)}",
+            f"AIC {_plain(fit.aic, 1)}  BIC {_plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
+        ]
+    )
+
+
+def _parameters(results: Results) -> str:
+    rows = []
+    for p in results.parameters:
+        joint = (
+            "variance of " + p.from_
+            if p.kind == "variance"
+            else f"{p.from_} {'&' if p.kind == 'covariance' else '→'} {p.to}"
+        )
+        boot = p.bootstrap
+        bounds = (
+            p.interval
+            if boot is None
+            else boot.percentile
+            if results.settings.interval == "percentile"
+            else boot.bias_corrected
+        )
+        error = _plain(p.se) if p.free else f"fixed: {p.why_fixed}"
+        rows.append(
+            [
+                joint,
+                p.kind,
+                _plain(p.estimate),
+                error,
+                p_text(p.p_value) if p.free else "",
+                _range(bounds),
+                coefficient(p.standardized, 3),
+            ]
+        )
+    return table(["parameter", "kind", "estimate", "SE", "p", "interval", "standardized"], rows)
+
+
+def _effects(results: Results) -> str:
+    rows = []
+    for e in results.effects:
+        name = f"{e.from_} → {e.to}: {e.kind}" + (f" through {', '.join(e.via)}" if e.via else "")
+        boot = e.bootstrap
+        rows.append(
+            [
+                name,
+                _plain(e.estimate),
+                _plain(boot.se if boot else e.se),
+                _range(boot.percentile) if boot else "",
+                _range(boot.bias_corrected) if boot else "",
+                coefficient(e.standardized, 3),
+            ]
+        )
+    return table(["effect", "estimate", "SE", "percentile", "bias-corrected", "standardized"], rows)
+
+
+def _quality(results: Results) -> str:
+    if results.quality is None:
+        return ""
+    constructs = table(
+        ["construct", "alpha", "composite reliability", "AVE", "R²"],
+        [
+            [c.name, coefficient(c.alpha, 3), coefficient(c.composite_reliability, 3), coefficient(c.ave, 3), coefficient(results.r_squared.get(c.name), 3)]
+            for c in results.quality.constructs
+        ],
+    )  # fmt: skip
+    vifs = [[f"{v.antecedent} → {v.outcome}", coefficient(v.vif)] for v in results.quality.vif_antecedents]
+    return constructs + ("\n\n" + table(["VIF of antecedents", ""], vifs) if vifs else "")
+
+
+def readable(results: Results) -> str:
+    """The whole document as text for a terminal."""
+    data = results.data
+    head = (
+        f"{data.name}: {data.n_used} of {data.n_total} cases; maximum likelihood, {results.iterations} iterations"
+        if data
+        else ""
+    )
+    parts = [head, _fit(results), _parameters(results), _quality(results)]
+    if results.effects:
+        parts.append(_effects(results))
+    if results.tracked:
+        rows = [
+            [
+                t.name,
+                _plain(t.estimate),
+                _plain(t.bootstrap.se if t.bootstrap else t.se),
+                _range(t.bootstrap.percentile) if t.bootstrap else "",
+            ]
+            for t in results.tracked
+        ]
+        parts.append(table(["tracked", "estimate", "SE", "percentile"], rows))
+    if results.bootstrap_summary:
+        s = results.bootstrap_summary
+        parts.append(
+            f"{s.used} of {s.requested} resamples used, {s.inadmissible} of them inadmissible; seed {s.seed}, level {s.level:g}"
+        )
+    return "\n\n".join(part for part in parts if part)
