@@ -4,2457 +4,2431 @@
  */
 
 export interface paths {
-  "/api/criteria": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/criteria": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The cut-offs in force, each with its source. */
+        get: operations["getCriteria"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The cut-offs in force, each with its source. */
-    get: operations["getCriteria"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A model at its head, with results and board. */
+        get: operations["getModel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** A model at its head, with results and board. */
-    get: operations["getModel"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/figure.svg": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/figure.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The figure for a paper as SVG. */
+        get: operations["getFigure"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The figure for a paper as SVG. */
-    get: operations["getFigure"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/pins": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts cards where the user dropped them, or lets all arrange themselves; makes no revision. */
+        put: operations["setPins"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /** Puts cards where the user dropped them, or lets all arrange themselves; makes no revision. */
-    put: operations["setPins"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/redo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forward again to the revision that was undone. */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Forward again to the revision that was undone. */
-    post: operations["redo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/results.json": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/results.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The results document. */
+        get: operations["getResults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The results document. */
-    get: operations["getResults"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/revisions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Applies changes as one revision, saves it and answers with the new state. */
+        post: operations["addRevision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Applies changes as one revision, saves it and answers with the new state. */
-    post: operations["addRevision"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/runs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts a bootstrap of the model's head; an identical one that has finished is answered from the record. */
+        post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Starts a bootstrap of the model's head; an identical one that has finished is answered from the record. */
-    post: operations["startRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Back to the revision before. */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Back to the revision before. */
-    post: operations["undo"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/models/{model_id}/what-ifs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/models/{model_id}/what-ifs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What changes would do, by refitting; nothing is stored. */
+        post: operations["whatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** What changes would do, by refitting; nothing is stored. */
-    post: operations["whatIf"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every project, the newest first. */
+        get: operations["listProjects"];
+        put?: never;
+        /** A project from a data file. Nothing is stored when the file cannot be used. */
+        post: operations["createProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Every project, the newest first. */
-    get: operations["listProjects"];
-    put?: never;
-    /** A project from a data file. Nothing is stored when the file cannot be used. */
-    post: operations["createProject"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/projects/{project_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/projects/{project_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One project with its columns and models. */
+        get: operations["getProject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Renames a project, removes it from the start page, or brings it back. */
+        patch: operations["editProject"];
+        trace?: never;
     };
-    /** One project with its columns and models. */
-    get: operations["getProject"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /** Renames a project, removes it from the start page, or brings it back. */
-    patch: operations["editProject"];
-    trace?: never;
-  };
-  "/api/runs/{run_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a run is. */
+        get: operations["getRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** How far a run is. */
-    get: operations["getRun"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/runs/{run_id}/stop": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/runs/{run_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asks a run to stop; nothing of it is kept. */
+        post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Asks a run to stop; nothing of it is kept. */
-    post: operations["stopRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * AddConstruct
-     * @description A new construct with its indicators.
-     */
-    AddConstruct: {
-      /** Indicators */
-      indicators: string[];
-      /**
-       * Mode
-       * @default reflective
-       * @enum {string}
-       */
-      mode: "reflective" | "formative";
-      /** Name */
-      name: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "add_construct";
-    };
-    /**
-     * AddIndicators
-     * @description Columns (or constructs) join a construct's indicators.
-     */
-    AddIndicators: {
-      /** Construct */
-      construct: string;
-      /** Indicators */
-      indicators: string[];
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "add_indicators";
-    };
-    /**
-     * AddPath
-     * @description A path from source to target.
-     */
-    AddPath: {
-      /** Source */
-      source: string;
-      /** Target */
-      target: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "add_path";
-    };
-    /**
-     * AddSentence
-     * @description One sentence more.
-     */
-    AddSentence: {
-      /** Sentence */
-      sentence: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "add_sentence";
-    };
-    /**
-     * AntecedentVif
-     * @description Collinearity of one antecedent among all antecedents of an outcome.
-     */
-    AntecedentVif: {
-      /** Antecedent */
-      antecedent: string;
-      /** Outcome */
-      outcome: string;
-      /** Vif */
-      vif: number | null;
-    };
-    /**
-     * ArrowPart
-     * @description A routed arrow: its way, its head, and its label.
-     */
-    ArrowPart: {
-      /** From */
-      from: string;
-      /** Head Angle */
-      head_angle: number;
-      /** Head X */
-      head_x: number;
-      /** Head Y */
-      head_y: number;
-      label: components["schemas"]["BoxPart"];
-      /** Path */
-      path: string;
-      /** To */
-      to: string;
-    };
-    /**
-     * AsideLine
-     * @description An indicator set aside, with the reason.
-     */
-    AsideLine: {
-      /** Indicator */
-      indicator: string;
-      /** Reason */
-      reason: string | null;
-    };
-    /**
-     * BaselinePart
-     * @description The model in which all observed variables are uncorrelated.
-     */
-    BaselinePart: {
-      /** Chi Square */
-      chi_square: number;
-      /** Df */
-      df: number;
-    };
-    /**
-     * BlockPart
-     * @description Columns that share a stem; a single column has none.
-     */
-    BlockPart: {
-      /** Columns */
-      columns: string[];
-      /** Stem */
-      stem: string | null;
-    };
-    /**
-     * Board
-     * @description Everything the board needs to draw a model, apart from the numbers, which are in the results.
-     */
-    Board: {
-      /** Arrows */
-      arrows: components["schemas"]["ArrowPart"][];
-      /** Cards */
-      cards: components["schemas"]["CardPart"][];
-      /** Height */
-      height: number;
-      /** Width */
-      width: number;
-    };
-    /**
-     * Bootstrap
-     * @description What the bootstrap says of one figure.
-     */
-    Bootstrap: {
-      /** Bca */
-      bca: [number, number] | null;
-      /** Bias */
-      bias: number;
-      /** Bias Corrected */
-      bias_corrected: [number, number];
-      /** Mean */
-      mean: number;
-      /** N Used */
-      n_used: number;
-      /** P Value */
-      p_value: number | null;
-      /** Percentile */
-      percentile: [number, number];
-      /** Se */
-      se: number;
-    };
-    /**
-     * BootstrapSummaryPart
-     * @description How the bootstrap went.
-     */
-    BootstrapSummaryPart: {
-      /** Inadmissible */
-      inadmissible: number;
-      /**
-       * Interval
-       * @enum {string}
-       */
-      interval: "percentile" | "bias-corrected";
-      /** Level */
-      level: number;
-      /** Not Converged */
-      not_converged: number;
-      /** Requested */
-      requested: number;
-      /** Seed */
-      seed: number;
-      /**
-       * Stopped
-       * @default false
-       */
-      stopped: boolean;
-      /** Used */
-      used: number;
-    };
-    /**
-     * BoxPart
-     * @description A rectangle on the board.
-     */
-    BoxPart: {
-      /** Height */
-      height: number;
-      /** Width */
-      width: number;
-      /** X */
-      x: number;
-      /** Y */
-      y: number;
-    };
-    /**
-     * CardPart
-     * @description A card on the board.
-     */
-    CardPart: {
-      box: components["schemas"]["BoxPart"];
-      /** Kind */
-      kind: string;
-      /** Name */
-      name: string;
-      /** Pinned */
-      pinned: boolean;
-    };
-    /**
-     * ColumnPart
-     * @description A column with its summary; figures are null for text.
-     */
-    ColumnPart: {
-      /** Distinct */
-      distinct: number;
-      /** Kurtosis */
-      kurtosis: number | null;
-      /** Label */
-      label: string | null;
-      /**
-       * Level
-       * @enum {string}
-       */
-      level: "number" | "ordered" | "category" | "identifier" | "text";
-      /** Max */
-      max: number | null;
-      /** Mean */
-      mean: number | null;
-      /** Min */
-      min: number | null;
-      /** Missing */
-      missing: number;
-      /** N */
-      n: number;
-      /** Name */
-      name: string;
-      /** Numeric */
-      numeric: boolean;
-      /** Sd */
-      sd: number | null;
-      /** Skewness */
-      skewness: number | null;
-      /** Value Labels */
-      value_labels: {
-        [key: string]: string;
-      };
-    };
-    /**
-     * ConstructLine
-     * @description A construct as the shelf and the cards need it.
-     */
-    ConstructLine: {
-      /** Aside */
-      aside: components["schemas"]["AsideLine"][];
-      /** Indicators */
-      indicators: string[];
-      /**
-       * Mode
-       * @enum {string}
-       */
-      mode: "reflective" | "formative";
-      /** Name */
-      name: string;
-    };
-    /**
-     * ConstructPart
-     * @description Measurement quality of one construct.
-     */
-    ConstructPart: {
-      /** Alpha */
-      alpha: number | null;
-      /** Alpha Standardized */
-      alpha_standardized: number | null;
-      /** Ave */
-      ave: number | null;
-      /** Composite Reliability */
-      composite_reliability: number | null;
-      /**
-       * Mode
-       * @enum {string}
-       */
-      mode: "reflective" | "formative";
-      /** Name */
-      name: string;
-      /**
-       * Rho A
-       * @default null
-       */
-      rho_a: number | null;
-    };
-    /**
-     * Created
-     * @description A new project and its first model.
-     */
-    Created: {
-      /** Model Id */
-      model_id: number;
-      /** Problems */
-      problems: components["schemas"]["ProblemPart"][];
-      /** Project Id */
-      project_id: number;
-    };
-    /**
-     * CriteriaSheet
-     * @description Every figure that has a criterion.
-     */
-    CriteriaSheet: {
-      /** Criteria */
-      criteria: components["schemas"]["CriterionPart"][];
-    };
-    /**
-     * CriterionPart
-     * @description A figure with its definition, cut-offs and source.
-     */
-    CriterionPart: {
-      /**
-       * Better
-       * @enum {string}
-       */
-      better: "higher" | "lower" | "none";
-      /** Definition */
-      definition: string;
-      /** Formula */
-      formula: string;
-      /** Good */
-      good: number | null;
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Source */
-      source: string;
-      /** Tolerable */
-      tolerable: number | null;
-    };
-    /**
-     * DataPart
-     * @description Which data were analysed.
-     */
-    DataPart: {
-      /** Fingerprint */
-      fingerprint: string;
-      /** Missing */
-      missing: number;
-      /** N Total */
-      n_total: number;
-      /** N Used */
-      n_used: number;
-      /** Name */
-      name: string;
-    };
-    /**
-     * Done
-     * @description The answer to a change that has nothing to say.
-     */
-    Done: {
-      /**
-       * State
-       * @default done
-       * @constant
-       */
-      state: "done";
-    };
-    /**
-     * EffectPart
-     * @description A direct, specific indirect, total indirect or total effect.
-     */
-    EffectPart: {
-      /** @default null */
-      bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Estimate */
-      estimate: number;
-      /** From */
-      from: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "direct" | "specific indirect" | "total indirect" | "total";
-      /** Se */
-      se: number | null;
-      /** Share Of Total */
-      share_of_total: number | null;
-      /** Standardized */
-      standardized: number | null;
-      /** @default null */
-      standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Standardized Se */
-      standardized_se: number | null;
-      /** To */
-      to: string;
-      /** Via */
-      via: string[] | null;
-    };
-    /**
-     * FSquaredPart
-     * @description Cohen's f² of one antecedent.
-     */
-    FSquaredPart: {
-      /** From */
-      from: string;
-      /** To */
-      to: string;
-      /** Value */
-      value: number | null;
-    };
-    /**
-     * FitPart
-     * @description Global fit.
-     */
-    FitPart: {
-      /** Agfi */
-      agfi: number | null;
-      /** Aic */
-      aic: number | null;
-      baseline: components["schemas"]["BaselinePart"];
-      /** Bic */
-      bic: number | null;
-      /**
-       * Bollen Stine
-       * @default null
-       */
-      bollen_stine: null;
-      /** Cfi */
-      cfi: number | null;
-      /** Chi Square */
-      chi_square: number;
-      /** Chi Square Per Df */
-      chi_square_per_df: number | null;
-      /** Close Fit P */
-      close_fit_p: number | null;
-      /** Critical N 01 */
-      critical_n_01: number | null;
-      /** Critical N 05 */
-      critical_n_05: number | null;
-      /**
-       * D G
-       * @default null
-       */
-      d_g: null;
-      /**
-       * D Uls
-       * @default null
-       */
-      d_uls: null;
-      /** Df */
-      df: number;
-      /** Ecvi */
-      ecvi: number;
-      /** Gfi */
-      gfi: number | null;
-      /** Ifi */
-      ifi: number | null;
-      /** Log Likelihood */
-      log_likelihood: number | null;
-      /** Log Likelihood Saturated */
-      log_likelihood_saturated: number | null;
-      /**
-       * Measurement Part
-       * @default null
-       */
-      measurement_part: null;
-      /** N Parameters */
-      n_parameters: number;
-      /** Nfi */
-      nfi: number | null;
-      /** P Value */
-      p_value: number | null;
-      /** Rfi */
-      rfi: number | null;
-      /** Rmsea */
-      rmsea: number | null;
-      /** Rmsea Interval */
-      rmsea_interval: [number, number] | null;
-      /** Sabic */
-      sabic: number | null;
-      /**
-       * Scaled
-       * @default null
-       */
-      scaled: null;
-      /** Srmr */
-      srmr: number;
-      /** Tli */
-      tli: number | null;
-    };
-    /**
-     * FixPath
-     * @description A path is fixed to a value, or freed (None).
-     */
-    FixPath: {
-      /** Source */
-      source: string;
-      /** Target */
-      target: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "fix_path";
-      /** Value */
-      value: number | null;
-    };
-    /**
-     * HtmtPart
-     * @description HTMT of a pair of constructs.
-     */
-    HtmtPart: {
-      /** A */
-      a: string;
-      /** B */
-      b: string;
-      /** @default null */
-      bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Value */
-      value: number | null;
-    };
-    /**
-     * LoadingPart
-     * @description One indicator in use: standardized loading, standardized weight (formative), VIF within its block.
-     */
-    LoadingPart: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /** Loading */
-      loading: number | null;
-      /** Vif */
-      vif: number | null;
-      /** Weight */
-      weight: number | null;
-    };
-    /**
-     * MakeMarker
-     * @description The indicator becomes the first of its construct, and so carries its scale.
-     */
-    MakeMarker: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "make_marker";
-    };
-    /**
-     * Matrix
-     * @description A matrix with the names of its rows and columns.
-     */
-    Matrix: {
-      /** Columns */
-      columns: string[];
-      /** Rows */
-      rows: string[];
-      /** Values */
-      values: (number | null)[][];
-    };
-    /**
-     * MediationPart
-     * @description What kind of mediation a pair shows; null until a bootstrap has decided.
-     */
-    MediationPart: {
-      /** From */
-      from: string;
-      /** Kind */
-      kind:
-        | (
-            | "complementary"
-            | "competitive"
-            | "indirect-only"
-            | "direct-only"
-            | "none"
-          )
-        | null;
-      /** Reason */
-      reason: string;
-      /** Share Mediated */
-      share_mediated: number | null;
-      /** To */
-      to: string;
-    };
-    /**
-     * ModelLine
-     * @description A model of a project.
-     */
-    ModelLine: {
-      /** Id */
-      id: number;
-      /** Name */
-      name: string;
-    };
-    /**
-     * ModelState
-     * @description Everything about a model at its head. `last_good` are the numbers to show, greyed, while it cannot be estimated.
-     */
-    ModelState: {
-      board: components["schemas"]["Board"];
-      /** Can Redo */
-      can_redo: boolean;
-      /** Can Undo */
-      can_undo: boolean;
-      /** Constructs */
-      constructs: components["schemas"]["ConstructLine"][];
-      /** Id */
-      id: number;
-      last_good: components["schemas"]["Results"] | null;
-      /** Milliseconds */
-      milliseconds: number;
-      /** Name */
-      name: string;
-      /** Observed */
-      observed: string[];
-      /** Paths */
-      paths: components["schemas"]["PathLine"][];
-      /** Project Id */
-      project_id: number;
-      /** Readout */
-      readout: components["schemas"]["ReadoutFigure"][];
-      results: components["schemas"]["Results"];
-      revision: components["schemas"]["RevisionLine"];
-      /** Sentences */
-      sentences: string;
-    };
-    /**
-     * MomentsPart
-     * @description Covariances and means of variables.
-     */
-    MomentsPart: {
-      /** Covariance */
-      covariance: number[][];
-      /** Means */
-      means: number[] | null;
-      /** Variables */
-      variables: string[];
-    };
-    /**
-     * MoveIndicator
-     * @description A column moves from one construct to another.
-     */
-    MoveIndicator: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /** To */
-      to: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "move_indicator";
-    };
-    /**
-     * NewRevision
-     * @description A finished gesture: the revision it was made on, and what it changes.
-     */
-    NewRevision: {
-      /** Changes */
-      changes: (
-        | components["schemas"]["AddConstruct"]
-        | components["schemas"]["RemoveConstruct"]
-        | components["schemas"]["Rename"]
-        | components["schemas"]["SetMode"]
-        | components["schemas"]["AddIndicators"]
-        | components["schemas"]["RemoveIndicator"]
-        | components["schemas"]["MoveIndicator"]
-        | components["schemas"]["MakeMarker"]
-        | components["schemas"]["SetAside"]
-        | components["schemas"]["TakeBack"]
-        | components["schemas"]["AddPath"]
-        | components["schemas"]["RemovePath"]
-        | components["schemas"]["RemoveObserved"]
-        | components["schemas"]["SetCovariance"]
-        | components["schemas"]["FixPath"]
-        | components["schemas"]["AddSentence"]
-        | components["schemas"]["ReplaceText"]
-      )[];
-      /** Parent */
-      parent: number;
-      /**
-       * Reason
-       * @default null
-       */
-      reason: string | null;
-    };
-    /**
-     * NewRun
-     * @description A bootstrap to run on a model's head.
-     */
-    NewRun: {
-      /**
-       * Interval
-       * @default percentile
-       * @enum {string}
-       */
-      interval: "percentile" | "bias-corrected";
-      /**
-       * Level
-       * @default 0.95
-       */
-      level: number;
-      /**
-       * Resamples
-       * @default 5000
-       */
-      resamples: number;
-      /**
-       * Seed
-       * @default 20261
-       */
-      seed: number;
-    };
-    /**
-     * ParameterPart
-     * @description One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed.
-     */
-    ParameterPart: {
-      /** @default null */
-      bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Estimate */
-      estimate: number;
-      /** Free */
-      free: boolean;
-      /** From */
-      from: string;
-      /**
-       * Group
-       * @default null
-       */
-      group: string | null;
-      /** Interval */
-      interval: [number, number] | null;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "loading" | "weight" | "path" | "covariance" | "variance";
-      /** Label */
-      label: string | null;
-      /** P Value */
-      p_value: number | null;
-      /** Role */
-      role: ("residual" | "disturbance" | "exogenous") | null;
-      /** Se */
-      se: number | null;
-      /** Standardized */
-      standardized: number | null;
-      /** @default null */
-      standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Standardized Interval */
-      standardized_interval: [number, number] | null;
-      /** Standardized Se */
-      standardized_se: number | null;
-      /** To */
-      to: string;
-      /** Why Fixed */
-      why_fixed: string | null;
-      /** Z */
-      z: number | null;
-    };
-    /**
-     * PathLine
-     * @description A path of the model.
-     */
-    PathLine: {
-      /** Fixed */
-      fixed: number | null;
-      /** Source */
-      source: string;
-      /** Target */
-      target: string;
-    };
-    /**
-     * Pin
-     * @description Where a card was put by hand.
-     */
-    Pin: {
-      /** X */
-      x: number;
-      /** Y */
-      y: number;
-    };
-    /**
-     * Pins
-     * @description Cards put by hand; an empty set lets all of them arrange themselves.
-     */
-    Pins: {
-      /** Pins */
-      pins: {
-        [key: string]: components["schemas"]["Pin"];
-      };
-    };
-    /**
-     * PlacePart
-     * @description A position in a text, counted from 1.
-     */
-    PlacePart: {
-      /** Column */
-      column: number;
-      /** Line */
-      line: number;
-    };
-    /**
-     * ProblemDocument
-     * @description The body of every error.
-     */
-    ProblemDocument: {
-      /** Problems */
-      problems: components["schemas"]["ProblemPart"][];
-      /** Status */
-      status: number;
-      /** Title */
-      title: string;
-      /**
-       * Type
-       * @default about:blank
-       */
-      type: string;
-    };
-    /**
-     * ProblemPart
-     * @description What is wrong, where, and what can be done.
-     */
-    ProblemPart: {
-      /** About */
-      about: string[];
-      /** Code */
-      code: string;
-      /** Message */
-      message: string;
-      /** @default null */
-      place: components["schemas"]["PlacePart"] | null;
-      /** Repairs */
-      repairs: components["schemas"]["RepairPart"][];
-      /**
-       * Severity
-       * @enum {string}
-       */
-      severity: "error" | "warning" | "note";
-    };
-    /**
-     * ProjectEdit
-     * @description What of a project can be changed.
-     */
-    ProjectEdit: {
-      /**
-       * Name
-       * @default null
-       */
-      name: string | null;
-      /**
-       * Removed
-       * @default null
-       */
-      removed: boolean | null;
-    };
-    /**
-     * ProjectLine
-     * @description A project on the start page.
-     */
-    ProjectLine: {
-      /** Changed */
-      changed: string;
-      /** Data Name */
-      data_name: string;
-      /** Demo */
-      demo: boolean;
-      /** Id */
-      id: number;
-      /** N Cases */
-      n_cases: number;
-      /** N Columns */
-      n_columns: number;
-      /** Name */
-      name: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * ProjectList
-     * @description The start page.
-     */
-    ProjectList: {
-      /** Projects */
-      projects: components["schemas"]["ProjectLine"][];
-    };
-    /**
-     * ProjectPart
-     * @description A project with its data set.
-     */
-    ProjectPart: {
-      /** Blocks */
-      blocks: components["schemas"]["BlockPart"][];
-      /** Columns */
-      columns: components["schemas"]["ColumnPart"][];
-      /** Data Name */
-      data_name: string;
-      /** Demo */
-      demo: boolean;
-      /** Id */
-      id: number;
-      /** Models */
-      models: components["schemas"]["ModelLine"][];
-      /** N Cases */
-      n_cases: number;
-      /** Name */
-      name: string;
-      /** Problems */
-      problems: components["schemas"]["ProblemPart"][];
-    };
-    /**
-     * QualityChange
-     * @description A construct's AVE and composite reliability now and then.
-     */
-    QualityChange: {
-      /** Ave Now */
-      ave_now: number | null;
-      /** Ave Then */
-      ave_then: number | null;
-      /** Composite Reliability Now */
-      composite_reliability_now: number | null;
-      /** Composite Reliability Then */
-      composite_reliability_then: number | null;
-      /** Construct */
-      construct: string;
-    };
-    /**
-     * QualityPart
-     * @description Measurement quality and collinearity.
-     */
-    QualityPart: {
-      construct_correlations: components["schemas"]["Matrix"];
-      /** Constructs */
-      constructs: components["schemas"]["ConstructPart"][];
-      cross_loadings: components["schemas"]["Matrix"];
-      fornell_larcker: components["schemas"]["Matrix"];
-      /** Htmt */
-      htmt: components["schemas"]["HtmtPart"][];
-      /**
-       * Htmt2
-       * @default null
-       */
-      htmt2: null;
-      /** Loadings */
-      loadings: components["schemas"]["LoadingPart"][];
-      /** Vif Antecedents */
-      vif_antecedents: components["schemas"]["AntecedentVif"][];
-    };
-    /**
-     * ReadoutFigure
-     * @description One figure of the readout, as text and as number.
-     */
-    ReadoutFigure: {
-      /** Change */
-      change: number | null;
-      /** Change Text */
-      change_text: string;
-      /** Detail */
-      detail: string;
-      /** Direction */
-      direction: ("up" | "down" | "same") | null;
-      /** Key */
-      key: string;
-      /** Label */
-      label: string;
-      /** Text */
-      text: string;
-      /** Value */
-      value: number | null;
-      /**
-       * Verdict
-       * @enum {string}
-       */
-      verdict: "meets" | "borderline" | "misses" | "none";
-      /** Verdict Words */
-      verdict_words: string;
-    };
-    /**
-     * RemoveConstruct
-     * @description A construct and all that is said of it.
-     */
-    RemoveConstruct: {
-      /** Name */
-      name: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "remove_construct";
-    };
-    /**
-     * RemoveIndicator
-     * @description A column no longer belongs to the construct at all.
-     */
-    RemoveIndicator: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "remove_indicator";
-    };
-    /**
-     * RemoveObserved
-     * @description An observed variable and all that is said of it goes.
-     */
-    RemoveObserved: {
-      /** Name */
-      name: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "remove_observed";
-    };
-    /**
-     * RemovePath
-     * @description A path and what is said of it goes.
-     */
-    RemovePath: {
-      /** Source */
-      source: string;
-      /** Target */
-      target: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "remove_path";
-    };
-    /**
-     * Rename
-     * @description A construct gets another name wherever it is mentioned.
-     */
-    Rename: {
-      /** Name */
-      name: string;
-      /** To */
-      to: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "rename";
-    };
-    /**
-     * RepairPart
-     * @description A repair: words for a button, and the change that it makes (null: advice only).
-     */
-    RepairPart: {
-      /** Change */
-      change: {
-        [key: string]: unknown;
-      } | null;
-      /** Words */
-      words: string;
-    };
-    /**
-     * ReplaceText
-     * @description The whole model from its text form.
-     */
-    ReplaceText: {
-      /** Text */
-      text: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "replace_text";
-    };
-    /**
-     * ResidualsPart
-     * @description Sample minus implied: raw, in correlations, and divided by their error.
-     */
-    ResidualsPart: {
-      correlation: components["schemas"]["Matrix"];
-      raw: components["schemas"]["Matrix"];
-      /** @default null */
-      standardized: components["schemas"]["Matrix"] | null;
-    };
-    /**
-     * Results
-     * @description The results document.
-     */
-    Results: {
-      /**
-       * Admissible
-       * @default null
-       */
-      admissible: boolean | null;
-      /**
-       * Bootstrap Figures
-       * @default {}
-       */
-      bootstrap_figures: {
-        [key: string]: components["schemas"]["Bootstrap"] | null;
-      };
-      /** @default null */
-      bootstrap_summary: components["schemas"]["BootstrapSummaryPart"] | null;
-      /**
-       * Comparison
-       * @default null
-       */
-      comparison: null;
-      /**
-       * Converged
-       * @default false
-       */
-      converged: boolean;
-      data: components["schemas"]["DataPart"] | null;
-      /**
-       * Effects
-       * @default []
-       */
-      effects: components["schemas"]["EffectPart"][];
-      /**
-       * Estimator
-       * @default ml
-       * @constant
-       */
-      estimator: "ml";
-      /**
-       * F Squared
-       * @default []
-       */
-      f_squared: components["schemas"]["FSquaredPart"][];
-      /**
-       * Family
-       * @default covariance
-       * @constant
-       */
-      family: "covariance";
-      /** @default null */
-      fit: components["schemas"]["FitPart"] | null;
-      /**
-       * Groups
-       * @default null
-       */
-      groups: null;
-      /** @default null */
-      implied: components["schemas"]["MomentsPart"] | null;
-      /**
-       * Iterations
-       * @default null
-       */
-      iterations: number | null;
-      /**
-       * Mediation
-       * @default []
-       */
-      mediation: components["schemas"]["MediationPart"][];
-      /** Model */
-      model: string;
-      /**
-       * Modification
-       * @default null
-       */
-      modification: null;
-      /**
-       * Parameters
-       * @default []
-       */
-      parameters: components["schemas"]["ParameterPart"][];
-      /**
-       * Prediction
-       * @default null
-       */
-      prediction: null;
-      /** Problems */
-      problems: components["schemas"]["ProblemPart"][];
-      /** @default null */
-      quality: components["schemas"]["QualityPart"] | null;
-      /**
-       * R Squared
-       * @default {}
-       */
-      r_squared: {
-        [key: string]: number | null;
-      };
-      /**
-       * R Squared Adjusted
-       * @default null
-       */
-      r_squared_adjusted: null;
-      /** @default null */
-      residuals: components["schemas"]["ResidualsPart"] | null;
-      /** @default null */
-      sample: components["schemas"]["MomentsPart"] | null;
-      /**
-       * Screening
-       * @default null
-       */
-      screening: null;
-      settings: components["schemas"]["Settings"];
-      /**
-       * Tracked
-       * @default []
-       */
-      tracked: components["schemas"]["TrackedPart"][];
-      /**
-       * Version
-       * @default 1
-       */
-      version: number;
-    };
-    /**
-     * RevisionLine
-     * @description The revision a model stands at.
-     */
-    RevisionLine: {
-      /** Created */
-      created: string;
-      /** Id */
-      id: number;
-      /** Reason */
-      reason: string | null;
-      /** Words */
-      words: string;
-    };
-    /**
-     * RunPart
-     * @description How far a run is.
-     */
-    RunPart: {
-      /** Done */
-      done: number;
-      /** Id */
-      id: number;
-      /** Message */
-      message: string | null;
-      /** Model Id */
-      model_id: number;
-      /** Requested */
-      requested: number;
-      /** Revision Id */
-      revision_id: number;
-      /** Seconds Left */
-      seconds_left: number | null;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "running" | "finished" | "stopped" | "failed";
-    };
-    /**
-     * SetAside
-     * @description An indicator leaves the estimation but stays with its construct.
-     */
-    SetAside: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /**
-       * Reason
-       * @default null
-       */
-      reason: string | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "set_aside";
-    };
-    /**
-     * SetCovariance
-     * @description Two names covary (True), do not (False), or follow the defaults again (None).
-     */
-    SetCovariance: {
-      /** First */
-      first: string;
-      /**
-       * Free
-       * @default true
-       */
-      free: boolean | null;
-      /** Second */
-      second: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "set_covariance";
-    };
-    /**
-     * SetMode
-     * @description A construct becomes reflective or formative.
-     */
-    SetMode: {
-      /**
-       * Mode
-       * @enum {string}
-       */
-      mode: "reflective" | "formative";
-      /** Name */
-      name: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "set_mode";
-    };
-    /**
-     * Settings
-     * @description Every option that changes a number. `workers` changes none and is not part of it.
-     */
-    Settings: {
-      /**
-       * Bootstrap
-       * @default 0
-       */
-      bootstrap: number;
-      /**
-       * Divisor
-       * @default n
-       * @enum {string}
-       */
-      divisor: "n" | "n-1";
-      /**
-       * Errors
-       * @default expected
-       * @constant
-       */
-      errors: "expected";
-      /**
-       * Estimator
-       * @default ml
-       * @constant
-       */
-      estimator: "ml";
-      /**
-       * Family
-       * @default covariance
-       * @constant
-       */
-      family: "covariance";
-      /**
-       * Interval
-       * @default percentile
-       * @enum {string}
-       */
-      interval: "percentile" | "bias-corrected";
-      /**
-       * Level
-       * @default 0.95
-       */
-      level: number;
-      /**
-       * Missing
-       * @default listwise
-       * @constant
-       */
-      missing: "listwise";
-      /**
-       * Scaling
-       * @default marker
-       * @enum {string}
-       */
-      scaling: "marker" | "unit-variance";
-      /**
-       * Seed
-       * @default 20261
-       */
-      seed: number;
-    };
-    /**
-     * TakeBack
-     * @description An indicator that was set aside returns.
-     */
-    TakeBack: {
-      /** Construct */
-      construct: string;
-      /** Indicator */
-      indicator: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      type: "take_back";
-    };
-    /**
-     * TrackedPart
-     * @description A tracked quantity.
-     */
-    TrackedPart: {
-      /** @default null */
-      bootstrap: components["schemas"]["Bootstrap"] | null;
-      /** Estimate */
-      estimate: number | null;
-      /** Name */
-      name: string;
-      /** Se */
-      se: number | null;
-    };
-    /**
-     * UploadForm
-     * @description A file, and the name of the project made from it.
-     */
-    UploadForm: {
-      /**
-       * File
-       * Format: binary
-       */
-      file: string;
-      /**
-       * Name
-       * @default null
-       */
-      name: string | null;
-    };
-    /**
-     * WhatIf
-     * @description Changes to try without making them.
-     */
-    WhatIf: {
-      /** Changes */
-      changes: (
-        | components["schemas"]["AddConstruct"]
-        | components["schemas"]["RemoveConstruct"]
-        | components["schemas"]["Rename"]
-        | components["schemas"]["SetMode"]
-        | components["schemas"]["AddIndicators"]
-        | components["schemas"]["RemoveIndicator"]
-        | components["schemas"]["MoveIndicator"]
-        | components["schemas"]["MakeMarker"]
-        | components["schemas"]["SetAside"]
-        | components["schemas"]["TakeBack"]
-        | components["schemas"]["AddPath"]
-        | components["schemas"]["RemovePath"]
-        | components["schemas"]["RemoveObserved"]
-        | components["schemas"]["SetCovariance"]
-        | components["schemas"]["FixPath"]
-        | components["schemas"]["AddSentence"]
-        | components["schemas"]["ReplaceText"]
-      )[];
-    };
-    /**
-     * WhatIfResult
-     * @description The readout as it would be, beside the one that is, and the quality of the constructs touched.
-     */
-    WhatIfResult: {
-      /** Chi Square Difference */
-      chi_square_difference: number | null;
-      /** Df Difference */
-      df_difference: number | null;
-      /** Estimated */
-      estimated: boolean;
-      /** Message */
-      message: string | null;
-      /** N Used */
-      n_used: number | null;
-      /** P Value */
-      p_value: number | null;
-      /** Quality */
-      quality: components["schemas"]["QualityChange"][];
-      /** Readout */
-      readout: components["schemas"]["ReadoutFigure"][];
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    schemas: {
+        /**
+         * AddConstruct
+         * @description A new construct with its indicators.
+         */
+        AddConstruct: {
+            /** Indicators */
+            indicators: string[];
+            /**
+             * Mode
+             * @default reflective
+             * @enum {string}
+             */
+            mode: "reflective" | "formative";
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_construct";
+        };
+        /**
+         * AddIndicators
+         * @description Columns (or constructs) join a construct's indicators.
+         */
+        AddIndicators: {
+            /** Construct */
+            construct: string;
+            /** Indicators */
+            indicators: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_indicators";
+        };
+        /**
+         * AddPath
+         * @description A path from source to target.
+         */
+        AddPath: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_path";
+        };
+        /**
+         * AddSentence
+         * @description One sentence more.
+         */
+        AddSentence: {
+            /** Sentence */
+            sentence: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_sentence";
+        };
+        /**
+         * AntecedentVif
+         * @description Collinearity of one antecedent among all antecedents of an outcome.
+         */
+        AntecedentVif: {
+            /** Antecedent */
+            antecedent: string;
+            /** Outcome */
+            outcome: string;
+            /** Vif */
+            vif: number | null;
+        };
+        /**
+         * ArrowPart
+         * @description A routed arrow: its way, its head, and its label.
+         */
+        ArrowPart: {
+            /** From */
+            from: string;
+            /** Head Angle */
+            head_angle: number;
+            /** Head X */
+            head_x: number;
+            /** Head Y */
+            head_y: number;
+            label: components["schemas"]["BoxPart"];
+            /** Path */
+            path: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * AsideLine
+         * @description An indicator set aside, with the reason.
+         */
+        AsideLine: {
+            /** Indicator */
+            indicator: string;
+            /** Reason */
+            reason: string | null;
+        };
+        /**
+         * BaselinePart
+         * @description The model in which all observed variables are uncorrelated.
+         */
+        BaselinePart: {
+            /** Chi Square */
+            chi_square: number;
+            /** Df */
+            df: number;
+        };
+        /**
+         * BlockPart
+         * @description Columns that share a stem; a single column has none.
+         */
+        BlockPart: {
+            /** Columns */
+            columns: string[];
+            /** Stem */
+            stem: string | null;
+        };
+        /**
+         * Board
+         * @description Everything the board needs to draw a model, apart from the numbers, which are in the results.
+         */
+        Board: {
+            /** Arrows */
+            arrows: components["schemas"]["ArrowPart"][];
+            /** Cards */
+            cards: components["schemas"]["CardPart"][];
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+        };
+        /**
+         * Bootstrap
+         * @description What the bootstrap says of one figure.
+         */
+        Bootstrap: {
+            /** Bca */
+            bca: [
+                number,
+                number
+            ] | null;
+            /** Bias */
+            bias: number;
+            /** Bias Corrected */
+            bias_corrected: [
+                number,
+                number
+            ];
+            /** Mean */
+            mean: number;
+            /** N Used */
+            n_used: number;
+            /** P Value */
+            p_value: number | null;
+            /** Percentile */
+            percentile: [
+                number,
+                number
+            ];
+            /** Se */
+            se: number;
+        };
+        /**
+         * BootstrapSummaryPart
+         * @description How the bootstrap went.
+         */
+        BootstrapSummaryPart: {
+            /** Inadmissible */
+            inadmissible: number;
+            /**
+             * Interval
+             * @enum {string}
+             */
+            interval: "percentile" | "bias-corrected";
+            /** Level */
+            level: number;
+            /** Not Converged */
+            not_converged: number;
+            /** Requested */
+            requested: number;
+            /** Seed */
+            seed: number;
+            /**
+             * Stopped
+             * @default false
+             */
+            stopped: boolean;
+            /** Used */
+            used: number;
+        };
+        /**
+         * BoxPart
+         * @description A rectangle on the board.
+         */
+        BoxPart: {
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * CardPart
+         * @description A card on the board.
+         */
+        CardPart: {
+            box: components["schemas"]["BoxPart"];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Pinned */
+            pinned: boolean;
+        };
+        /**
+         * ColumnPart
+         * @description A column with its summary; figures are null for text.
+         */
+        ColumnPart: {
+            /** Distinct */
+            distinct: number;
+            /** Kurtosis */
+            kurtosis: number | null;
+            /** Label */
+            label: string | null;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "number" | "ordered" | "category" | "identifier" | "text";
+            /** Max */
+            max: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Min */
+            min: number | null;
+            /** Missing */
+            missing: number;
+            /** N */
+            n: number;
+            /** Name */
+            name: string;
+            /** Numeric */
+            numeric: boolean;
+            /** Sd */
+            sd: number | null;
+            /** Skewness */
+            skewness: number | null;
+            /** Value Labels */
+            value_labels: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ConstructLine
+         * @description A construct as the shelf and the cards need it.
+         */
+        ConstructLine: {
+            /** Aside */
+            aside: components["schemas"]["AsideLine"][];
+            /** Indicators */
+            indicators: string[];
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "reflective" | "formative";
+            /** Name */
+            name: string;
+        };
+        /**
+         * ConstructPart
+         * @description Measurement quality of one construct.
+         */
+        ConstructPart: {
+            /** Alpha */
+            alpha: number | null;
+            /** Alpha Standardized */
+            alpha_standardized: number | null;
+            /** Ave */
+            ave: number | null;
+            /** Composite Reliability */
+            composite_reliability: number | null;
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "reflective" | "formative";
+            /** Name */
+            name: string;
+            /**
+             * Rho A
+             * @default null
+             */
+            rho_a: number | null;
+        };
+        /**
+         * Created
+         * @description A new project and its first model.
+         */
+        Created: {
+            /** Model Id */
+            model_id: number;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            /** Project Id */
+            project_id: number;
+        };
+        /**
+         * CriteriaSheet
+         * @description Every figure that has a criterion.
+         */
+        CriteriaSheet: {
+            /** Criteria */
+            criteria: components["schemas"]["CriterionPart"][];
+        };
+        /**
+         * CriterionPart
+         * @description A figure with its definition, cut-offs and source.
+         */
+        CriterionPart: {
+            /**
+             * Better
+             * @enum {string}
+             */
+            better: "higher" | "lower" | "none";
+            /** Definition */
+            definition: string;
+            /** Formula */
+            formula: string;
+            /** Good */
+            good: number | null;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Source */
+            source: string;
+            /** Tolerable */
+            tolerable: number | null;
+        };
+        /**
+         * DataPart
+         * @description Which data were analysed.
+         */
+        DataPart: {
+            /** Fingerprint */
+            fingerprint: string;
+            /** Missing */
+            missing: number;
+            /** N Total */
+            n_total: number;
+            /** N Used */
+            n_used: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Done
+         * @description The answer to a change that has nothing to say.
+         */
+        Done: {
+            /**
+             * State
+             * @default done
+             * @constant
+             */
+            state: "done";
+        };
+        /**
+         * EffectPart
+         * @description A direct, specific indirect, total indirect or total effect.
+         */
+        EffectPart: {
+            /** @default null */
+            bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Estimate */
+            estimate: number;
+            /** From */
+            from: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "direct" | "specific indirect" | "total indirect" | "total";
+            /** Se */
+            se: number | null;
+            /** Share Of Total */
+            share_of_total: number | null;
+            /** Standardized */
+            standardized: number | null;
+            /** @default null */
+            standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Standardized Se */
+            standardized_se: number | null;
+            /** To */
+            to: string;
+            /** Via */
+            via: string[] | null;
+        };
+        /**
+         * FSquaredPart
+         * @description Cohen's f² of one antecedent.
+         */
+        FSquaredPart: {
+            /** From */
+            from: string;
+            /** To */
+            to: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * FitPart
+         * @description Global fit.
+         */
+        FitPart: {
+            /** Agfi */
+            agfi: number | null;
+            /** Aic */
+            aic: number | null;
+            baseline: components["schemas"]["BaselinePart"];
+            /** Bic */
+            bic: number | null;
+            /**
+             * Bollen Stine
+             * @default null
+             */
+            bollen_stine: null;
+            /** Cfi */
+            cfi: number | null;
+            /** Chi Square */
+            chi_square: number;
+            /** Chi Square Per Df */
+            chi_square_per_df: number | null;
+            /** Close Fit P */
+            close_fit_p: number | null;
+            /** Critical N 01 */
+            critical_n_01: number | null;
+            /** Critical N 05 */
+            critical_n_05: number | null;
+            /**
+             * D G
+             * @default null
+             */
+            d_g: null;
+            /**
+             * D Uls
+             * @default null
+             */
+            d_uls: null;
+            /** Df */
+            df: number;
+            /** Ecvi */
+            ecvi: number;
+            /** Gfi */
+            gfi: number | null;
+            /** Ifi */
+            ifi: number | null;
+            /** Log Likelihood */
+            log_likelihood: number | null;
+            /** Log Likelihood Saturated */
+            log_likelihood_saturated: number | null;
+            /**
+             * Measurement Part
+             * @default null
+             */
+            measurement_part: null;
+            /** N Parameters */
+            n_parameters: number;
+            /** Nfi */
+            nfi: number | null;
+            /** P Value */
+            p_value: number | null;
+            /** Rfi */
+            rfi: number | null;
+            /** Rmsea */
+            rmsea: number | null;
+            /** Rmsea Interval */
+            rmsea_interval: [
+                number,
+                number
+            ] | null;
+            /** Sabic */
+            sabic: number | null;
+            /**
+             * Scaled
+             * @default null
+             */
+            scaled: null;
+            /** Srmr */
+            srmr: number;
+            /** Tli */
+            tli: number | null;
+        };
+        /**
+         * FixPath
+         * @description A path is fixed to a value, or freed (None).
+         */
+        FixPath: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fix_path";
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * HtmtPart
+         * @description HTMT of a pair of constructs.
+         */
+        HtmtPart: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** @default null */
+            bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * LoadingPart
+         * @description One indicator in use: standardized loading, standardized weight (formative), VIF within its block.
+         */
+        LoadingPart: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /** Loading */
+            loading: number | null;
+            /** Vif */
+            vif: number | null;
+            /** Weight */
+            weight: number | null;
+        };
+        /**
+         * MakeMarker
+         * @description The indicator becomes the first of its construct, and so carries its scale.
+         */
+        MakeMarker: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make_marker";
+        };
+        /**
+         * Matrix
+         * @description A matrix with the names of its rows and columns.
+         */
+        Matrix: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: string[];
+            /** Values */
+            values: (number | null)[][];
+        };
+        /**
+         * MediationPart
+         * @description What kind of mediation a pair shows; null until a bootstrap has decided.
+         */
+        MediationPart: {
+            /** From */
+            from: string;
+            /** Kind */
+            kind: ("complementary" | "competitive" | "indirect-only" | "direct-only" | "none") | null;
+            /** Reason */
+            reason: string;
+            /** Share Mediated */
+            share_mediated: number | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * ModelLine
+         * @description A model of a project.
+         */
+        ModelLine: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ModelState
+         * @description Everything about a model at its head. `last_good` are the numbers to show, greyed, while it cannot be estimated.
+         */
+        ModelState: {
+            board: components["schemas"]["Board"];
+            /** Can Redo */
+            can_redo: boolean;
+            /** Can Undo */
+            can_undo: boolean;
+            /** Constructs */
+            constructs: components["schemas"]["ConstructLine"][];
+            /** Id */
+            id: number;
+            last_good: components["schemas"]["Results"] | null;
+            /** Milliseconds */
+            milliseconds: number;
+            /** Name */
+            name: string;
+            /** Observed */
+            observed: string[];
+            /** Paths */
+            paths: components["schemas"]["PathLine"][];
+            /** Project Id */
+            project_id: number;
+            /** Readout */
+            readout: components["schemas"]["ReadoutFigure"][];
+            results: components["schemas"]["Results"];
+            revision: components["schemas"]["RevisionLine"];
+            /** Sentences */
+            sentences: string;
+        };
+        /**
+         * MomentsPart
+         * @description Covariances and means of variables.
+         */
+        MomentsPart: {
+            /** Covariance */
+            covariance: number[][];
+            /** Means */
+            means: number[] | null;
+            /** Variables */
+            variables: string[];
+        };
+        /**
+         * MoveIndicator
+         * @description A column moves from one construct to another.
+         */
+        MoveIndicator: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_indicator";
+        };
+        /**
+         * NewRevision
+         * @description A finished gesture: the revision it was made on, and what it changes.
+         */
+        NewRevision: {
+            /** Changes */
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            /** Parent */
+            parent: number;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+        };
+        /**
+         * NewRun
+         * @description A bootstrap to run on a model's head.
+         */
+        NewRun: {
+            /**
+             * Interval
+             * @default percentile
+             * @enum {string}
+             */
+            interval: "percentile" | "bias-corrected";
+            /**
+             * Level
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * Resamples
+             * @default 5000
+             */
+            resamples: number;
+            /**
+             * Seed
+             * @default 20261
+             */
+            seed: number;
+        };
+        /**
+         * ParameterPart
+         * @description One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed.
+         */
+        ParameterPart: {
+            /** @default null */
+            bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Estimate */
+            estimate: number;
+            /** Free */
+            free: boolean;
+            /** From */
+            from: string;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /** Interval */
+            interval: [
+                number,
+                number
+            ] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "loading" | "weight" | "path" | "covariance" | "variance";
+            /** Label */
+            label: string | null;
+            /** P Value */
+            p_value: number | null;
+            /** Role */
+            role: ("residual" | "disturbance" | "exogenous") | null;
+            /** Se */
+            se: number | null;
+            /** Standardized */
+            standardized: number | null;
+            /** @default null */
+            standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Standardized Interval */
+            standardized_interval: [
+                number,
+                number
+            ] | null;
+            /** Standardized Se */
+            standardized_se: number | null;
+            /** To */
+            to: string;
+            /** Why Fixed */
+            why_fixed: string | null;
+            /** Z */
+            z: number | null;
+        };
+        /**
+         * PathLine
+         * @description A path of the model.
+         */
+        PathLine: {
+            /** Fixed */
+            fixed: number | null;
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+        };
+        /**
+         * Pin
+         * @description Where a card was put by hand.
+         */
+        Pin: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Pins
+         * @description Cards put by hand; an empty set lets all of them arrange themselves.
+         */
+        Pins: {
+            /** Pins */
+            pins: {
+                [key: string]: components["schemas"]["Pin"];
+            };
+        };
+        /**
+         * PlacePart
+         * @description A position in a text, counted from 1.
+         */
+        PlacePart: {
+            /** Column */
+            column: number;
+            /** Line */
+            line: number;
+        };
+        /**
+         * ProblemDocument
+         * @description The body of every error.
+         */
+        ProblemDocument: {
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            /** Status */
+            status: number;
+            /** Title */
+            title: string;
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+        };
+        /**
+         * ProblemPart
+         * @description What is wrong, where, and what can be done.
+         */
+        ProblemPart: {
+            /** About */
+            about: string[];
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** @default null */
+            place: components["schemas"]["PlacePart"] | null;
+            /** Repairs */
+            repairs: components["schemas"]["RepairPart"][];
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "error" | "warning" | "note";
+        };
+        /**
+         * ProjectEdit
+         * @description What of a project can be changed.
+         */
+        ProjectEdit: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Removed
+             * @default null
+             */
+            removed: boolean | null;
+        };
+        /**
+         * ProjectLine
+         * @description A project on the start page.
+         */
+        ProjectLine: {
+            /** Changed */
+            changed: string;
+            /** Data Name */
+            data_name: string;
+            /** Demo */
+            demo: boolean;
+            /** Id */
+            id: number;
+            /** N Cases */
+            n_cases: number;
+            /** N Columns */
+            n_columns: number;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ProjectList
+         * @description The start page.
+         */
+        ProjectList: {
+            /** Projects */
+            projects: components["schemas"]["ProjectLine"][];
+        };
+        /**
+         * ProjectPart
+         * @description A project with its data set.
+         */
+        ProjectPart: {
+            /** Blocks */
+            blocks: components["schemas"]["BlockPart"][];
+            /** Columns */
+            columns: components["schemas"]["ColumnPart"][];
+            /** Data Name */
+            data_name: string;
+            /** Demo */
+            demo: boolean;
+            /** Id */
+            id: number;
+            /** Models */
+            models: components["schemas"]["ModelLine"][];
+            /** N Cases */
+            n_cases: number;
+            /** Name */
+            name: string;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+        };
+        /**
+         * QualityChange
+         * @description A construct's AVE and composite reliability now and then.
+         */
+        QualityChange: {
+            /** Ave Now */
+            ave_now: number | null;
+            /** Ave Then */
+            ave_then: number | null;
+            /** Composite Reliability Now */
+            composite_reliability_now: number | null;
+            /** Composite Reliability Then */
+            composite_reliability_then: number | null;
+            /** Construct */
+            construct: string;
+        };
+        /**
+         * QualityPart
+         * @description Measurement quality and collinearity.
+         */
+        QualityPart: {
+            construct_correlations: components["schemas"]["Matrix"];
+            /** Constructs */
+            constructs: components["schemas"]["ConstructPart"][];
+            cross_loadings: components["schemas"]["Matrix"];
+            fornell_larcker: components["schemas"]["Matrix"];
+            /** Htmt */
+            htmt: components["schemas"]["HtmtPart"][];
+            /**
+             * Htmt2
+             * @default null
+             */
+            htmt2: null;
+            /** Loadings */
+            loadings: components["schemas"]["LoadingPart"][];
+            /** Vif Antecedents */
+            vif_antecedents: components["schemas"]["AntecedentVif"][];
+        };
+        /**
+         * ReadoutFigure
+         * @description One figure of the readout, as text and as number.
+         */
+        ReadoutFigure: {
+            /** Change */
+            change: number | null;
+            /** Change Text */
+            change_text: string;
+            /** Detail */
+            detail: string;
+            /** Direction */
+            direction: ("up" | "down" | "same") | null;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Value */
+            value: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "meets" | "borderline" | "misses" | "none";
+            /** Verdict Words */
+            verdict_words: string;
+        };
+        /**
+         * RemoveConstruct
+         * @description A construct and all that is said of it.
+         */
+        RemoveConstruct: {
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_construct";
+        };
+        /**
+         * RemoveIndicator
+         * @description A column no longer belongs to the construct at all.
+         */
+        RemoveIndicator: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_indicator";
+        };
+        /**
+         * RemoveObserved
+         * @description An observed variable and all that is said of it goes.
+         */
+        RemoveObserved: {
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_observed";
+        };
+        /**
+         * RemovePath
+         * @description A path and what is said of it goes.
+         */
+        RemovePath: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_path";
+        };
+        /**
+         * Rename
+         * @description A construct gets another name wherever it is mentioned.
+         */
+        Rename: {
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename";
+        };
+        /**
+         * RepairPart
+         * @description A repair: words for a button, and the change that it makes (null: advice only).
+         */
+        RepairPart: {
+            /** Change */
+            change: {
+                [key: string]: unknown;
+            } | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ReplaceText
+         * @description The whole model from its text form.
+         */
+        ReplaceText: {
+            /** Text */
+            text: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "replace_text";
+        };
+        /**
+         * ResidualsPart
+         * @description Sample minus implied: raw, in correlations, and divided by their error.
+         */
+        ResidualsPart: {
+            correlation: components["schemas"]["Matrix"];
+            raw: components["schemas"]["Matrix"];
+            /** @default null */
+            standardized: components["schemas"]["Matrix"] | null;
+        };
+        /**
+         * Results
+         * @description The results document.
+         */
+        Results: {
+            /**
+             * Admissible
+             * @default null
+             */
+            admissible: boolean | null;
+            /**
+             * Bootstrap Figures
+             * @default {}
+             */
+            bootstrap_figures: {
+                [key: string]: components["schemas"]["Bootstrap"] | null;
+            };
+            /** @default null */
+            bootstrap_summary: components["schemas"]["BootstrapSummaryPart"] | null;
+            /**
+             * Comparison
+             * @default null
+             */
+            comparison: null;
+            /**
+             * Converged
+             * @default false
+             */
+            converged: boolean;
+            data: components["schemas"]["DataPart"] | null;
+            /**
+             * Effects
+             * @default []
+             */
+            effects: components["schemas"]["EffectPart"][];
+            /**
+             * Estimator
+             * @default ml
+             * @constant
+             */
+            estimator: "ml";
+            /**
+             * F Squared
+             * @default []
+             */
+            f_squared: components["schemas"]["FSquaredPart"][];
+            /**
+             * Family
+             * @default covariance
+             * @constant
+             */
+            family: "covariance";
+            /** @default null */
+            fit: components["schemas"]["FitPart"] | null;
+            /**
+             * Groups
+             * @default null
+             */
+            groups: null;
+            /** @default null */
+            implied: components["schemas"]["MomentsPart"] | null;
+            /**
+             * Iterations
+             * @default null
+             */
+            iterations: number | null;
+            /**
+             * Mediation
+             * @default []
+             */
+            mediation: components["schemas"]["MediationPart"][];
+            /** Model */
+            model: string;
+            /**
+             * Modification
+             * @default null
+             */
+            modification: null;
+            /**
+             * Parameters
+             * @default []
+             */
+            parameters: components["schemas"]["ParameterPart"][];
+            /**
+             * Prediction
+             * @default null
+             */
+            prediction: null;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            /** @default null */
+            quality: components["schemas"]["QualityPart"] | null;
+            /**
+             * R Squared
+             * @default {}
+             */
+            r_squared: {
+                [key: string]: number | null;
+            };
+            /**
+             * R Squared Adjusted
+             * @default null
+             */
+            r_squared_adjusted: null;
+            /** @default null */
+            residuals: components["schemas"]["ResidualsPart"] | null;
+            /** @default null */
+            sample: components["schemas"]["MomentsPart"] | null;
+            /**
+             * Screening
+             * @default null
+             */
+            screening: null;
+            settings: components["schemas"]["Settings"];
+            /**
+             * Tracked
+             * @default []
+             */
+            tracked: components["schemas"]["TrackedPart"][];
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+        };
+        /**
+         * RevisionLine
+         * @description The revision a model stands at.
+         */
+        RevisionLine: {
+            /** Created */
+            created: string;
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * RunPart
+         * @description How far a run is.
+         */
+        RunPart: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Message */
+            message: string | null;
+            /** Model Id */
+            model_id: number;
+            /** Requested */
+            requested: number;
+            /** Revision Id */
+            revision_id: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "finished" | "stopped" | "failed";
+        };
+        /**
+         * SetAside
+         * @description An indicator leaves the estimation but stays with its construct.
+         */
+        SetAside: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_aside";
+        };
+        /**
+         * SetCovariance
+         * @description Two names covary (True), do not (False), or follow the defaults again (None).
+         */
+        SetCovariance: {
+            /** First */
+            first: string;
+            /**
+             * Free
+             * @default true
+             */
+            free: boolean | null;
+            /** Second */
+            second: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_covariance";
+        };
+        /**
+         * SetMode
+         * @description A construct becomes reflective or formative.
+         */
+        SetMode: {
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "reflective" | "formative";
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_mode";
+        };
+        /**
+         * Settings
+         * @description Every option that changes a number. `workers` changes none and is not part of it.
+         */
+        Settings: {
+            /**
+             * Bootstrap
+             * @default 0
+             */
+            bootstrap: number;
+            /**
+             * Divisor
+             * @default n
+             * @enum {string}
+             */
+            divisor: "n" | "n-1";
+            /**
+             * Errors
+             * @default expected
+             * @constant
+             */
+            errors: "expected";
+            /**
+             * Estimator
+             * @default ml
+             * @constant
+             */
+            estimator: "ml";
+            /**
+             * Family
+             * @default covariance
+             * @constant
+             */
+            family: "covariance";
+            /**
+             * Interval
+             * @default percentile
+             * @enum {string}
+             */
+            interval: "percentile" | "bias-corrected";
+            /**
+             * Level
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * Missing
+             * @default listwise
+             * @constant
+             */
+            missing: "listwise";
+            /**
+             * Scaling
+             * @default marker
+             * @enum {string}
+             */
+            scaling: "marker" | "unit-variance";
+            /**
+             * Seed
+             * @default 20261
+             */
+            seed: number;
+        };
+        /**
+         * TakeBack
+         * @description An indicator that was set aside returns.
+         */
+        TakeBack: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take_back";
+        };
+        /**
+         * TrackedPart
+         * @description A tracked quantity.
+         */
+        TrackedPart: {
+            /** @default null */
+            bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Estimate */
+            estimate: number | null;
+            /** Name */
+            name: string;
+            /** Se */
+            se: number | null;
+        };
+        /**
+         * UploadForm
+         * @description A file, and the name of the project made from it.
+         */
+        UploadForm: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+        };
+        /**
+         * WhatIf
+         * @description Changes to try without making them.
+         */
+        WhatIf: {
+            /** Changes */
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+        };
+        /**
+         * WhatIfResult
+         * @description The readout as it would be, beside the one that is, and the quality of the constructs touched.
+         */
+        WhatIfResult: {
+            /** Chi Square Difference */
+            chi_square_difference: number | null;
+            /** Df Difference */
+            df_difference: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /** Message */
+            message: string | null;
+            /** N Used */
+            n_used: number | null;
+            /** P Value */
+            p_value: number | null;
+            /** Quality */
+            quality: components["schemas"]["QualityChange"][];
+            /** Readout */
+            readout: components["schemas"]["ReadoutFigure"][];
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  getCriteria: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    getCriteria: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CriteriaSheet"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    getModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["CriteriaSheet"];
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"][];
-        };
-      };
     };
-  };
-  getModel: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    getFigure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    setPins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["ModelState"];
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pins"];
+            };
         };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  getFigure: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    getResults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
         };
-        content?: never;
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Results"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  setPins: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    addRevision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRevision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Pins"];
-      };
+    startRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPart"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["Board"];
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    whatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    listProjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["ModelState"];
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  getResults: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    createProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    getProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["Results"];
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  addRevision: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
+    editProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewRevision"];
-      };
+    getRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["ModelState"];
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  startRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewRun"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunPart"];
-        };
-      };
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunPart"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ModelState"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  whatIf: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        model_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["WhatIf"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WhatIfResult"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  listProjects: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectList"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  createProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "multipart/form-data": components["schemas"]["UploadForm"];
-      };
-    };
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Created"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  getProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectPart"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  editProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        project_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ProjectEdit"];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Done"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  getRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunPart"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  stopRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunPart"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
 }

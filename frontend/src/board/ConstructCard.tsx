@@ -111,7 +111,7 @@ function Rows({ construct, results, stale, criterion }: CardNode["data"] & { con
               select({ kind: "indicator", construct: construct.name, name });
             }}
           >
-            <span className="min-w-0 flex-1 truncate">{name}</span>
+            <span className="min-w-[26px] max-w-[55%] truncate">{name}</span>
             <Bar value={value} weak={verdict === "misses"} stale={stale} />
             <span
               className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
@@ -146,22 +146,15 @@ function Rows({ construct, results, stale, criterion }: CardNode["data"] & { con
 }
 
 function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stale: boolean }) {
-  const length = Math.min(1, Math.abs(value ?? 0)) * metrics.bar;
+  const length = Math.min(1, Math.abs(value ?? 0)) * 100;
+  const colour = weak || (value ?? 0) < 0 ? "bg-plum" : "bg-lake";
   return (
-    <svg
-      width={metrics.bar}
-      height="5"
+    <span
       aria-hidden="true"
-      className={`shrink-0 ${stale ? "opacity-45" : ""}`}
+      className={`h-[5px] flex-1 overflow-hidden rounded-full bg-base-300 ${stale ? "opacity-45" : ""}`}
     >
-      <rect width={metrics.bar} height="5" rx="2.5" className="fill-base-300" />
-      <rect
-        width={length}
-        height="5"
-        rx="2.5"
-        className={weak || (value ?? 0) < 0 ? "fill-plum" : "fill-lake"}
-      />
-    </svg>
+      <span className={`block h-full rounded-full ${colour}`} style={{ width: `${length}%` }} />
+    </span>
   );
 }
 

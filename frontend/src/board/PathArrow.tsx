@@ -64,11 +64,11 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
             onClick={choose}
             onFocus={choose}
           >
-            <span className={`text-[13.5px] font-semibold ${stale ? "opacity-45" : ""}`}>
+            <span className={`text-[14.5px] font-semibold ${stale ? "opacity-45" : ""}`}>
               {coefficient(beta)}
             </span>
             {bounds && (
-              <span className={`mt-0.5 text-[9.5px] text-quiet ${stale ? "opacity-45" : ""}`}>
+              <span className={`mt-0.5 text-[10.5px] text-quiet ${stale ? "opacity-45" : ""}`}>
                 {interval(bounds)}
               </span>
             )}

@@ -134,7 +134,9 @@ function PairRows({
   low: number;
   high: number;
 }) {
-  const effects = results.effects.filter((e) => `${e.from} → ${e.to}` === pair);
+  const found = results.effects.filter((e) => `${e.from} → ${e.to}` === pair);
+  // A path alone is its own total; saying so twice would only take room.
+  const effects = found.length === 2 ? found.slice(0, 1) : found;
   const mediation = results.mediation.find((m) => `${m.from} → ${m.to}` === pair);
   return (
     <tbody>

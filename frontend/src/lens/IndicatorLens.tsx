@@ -67,7 +67,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               {parameter.free ? `SE ${plain(parameter.se)}` : (parameter.why_fixed ?? "fixed")}
             </span>
           </Row>
-          <Row label="z, p">
+          <Row label="z, p (expected information)">
             {parameter.free ? (
               `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
             ) : (

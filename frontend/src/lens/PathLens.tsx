@@ -53,7 +53,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
             {plain(parameter.estimate)}{" "}
             {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
           </Row>
-          <Row label="z, p" title="from the expected information">
+          <Row label="z, p (expected information)">
             {fixed ? (
               <span className="text-quiet">fixed: nothing to test</span>
             ) : (

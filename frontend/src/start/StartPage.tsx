@@ -28,7 +28,7 @@ export function StartPage() {
         <ThemeSwitch />
       </header>
       <Horizon />
-      <main className="mx-auto grid w-full max-w-5xl flex-1 grid-cols-[1fr_1.15fr] gap-12 px-6 pb-10 pt-8">
+      <main className="mx-auto grid w-full max-w-5xl flex-1 grid-cols-[1.25fr_1fr] gap-12 px-6 pb-10 pt-8">
         <section>
           <h1 className="mb-2 font-serif text-[26px] font-semibold leading-8">
             From a questionnaire to a path diagram

@@ -12,7 +12,7 @@ Array = NDArray[Any]
 
 def positive_definite(matrices: Array) -> NDArray[np.bool_]:
     """Which matrices of a batch (…, p, p) are positive definite, finite ones only."""
-    finite: NDArray[np.bool_] = np.isfinite(matrices).all(axis=(-2, -1))
+    finite: NDArray[np.bool_] = np.asarray(np.isfinite(matrices).all(axis=(-2, -1)))
     safe = np.where(finite[..., None, None], matrices, np.eye(matrices.shape[-1]))
     smallest = np.linalg.eigvalsh(safe)[..., 0]
     scale = np.abs(np.diagonal(safe, axis1=-2, axis2=-1)).max(axis=-1, initial=0.0)

@@ -43,7 +43,7 @@ class Arrow:
 class Spacing:
     """Room between columns (beside the labels), between rows, and the height of a passing lane."""
 
-    column: float = 26
+    column: float = 18
     row: float = 26
     lane: float = 34
     margin: float = 12

@@ -17,7 +17,7 @@ from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.document import ParameterPart, Results
-from dusk_arrow.results.format import coefficient, interval_text
+from dusk_arrow.core.wording import coefficient, interval_text
 
 INK, GREY, PAPER = "#232540", "#6b6d80", "#ffffff"
 FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"

@@ -20,7 +20,7 @@ from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.convert import CHANGE
-from dusk_arrow.results.document import Results
+from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply
@@ -134,10 +134,10 @@ class WhatIfResult(BaseModel):
     p_value: float | None
 
 
-class QualityChange(BaseModel):
+class QualityChange(Part):
     """A construct's AVE and composite reliability now and then."""
 
-    construct_: str = Field(serialization_alias="construct")
+    construct_: str = Field(alias="construct")
     ave_now: float | None
     ave_then: float | None
     composite_reliability_now: float | None
@@ -313,7 +313,7 @@ def _compare(now: Results, then: Results) -> WhatIfResult:
             composite_reliability_then=after[name].composite_reliability,
         )
         for name in before
-        if name in after and before[name].ave != after[name].ave and before[name].ave is not None
+        if name in after and _differ(before[name].ave, after[name].ave)
     ]
     return WhatIfResult(
         estimated=then.converged,
@@ -325,6 +325,11 @@ def _compare(now: Results, then: Results) -> WhatIfResult:
         df_difference=nested.df if nested else None,
         p_value=nested.p_value if nested else None,
     )
+
+
+def _differ(first: float | None, second: float | None) -> bool:
+    """Whether two figures differ by something a reader would see."""
+    return first is not None and second is not None and abs(first - second) >= 0.005
 
 
 def _estimated(model_id: int) -> tuple[Results, str]:

@@ -11,6 +11,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import SetAside
+from dusk_arrow.core.wording import coefficient
 
 TOLERANCE = -1e-8
 
@@ -42,7 +43,7 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
             name = parameter.source
             what = "residual variance" if parameter.role == "residual" else "variance"
             message = (
-                f"The {what} of {name} is negative ({value:.3f}), which no variance can be. Usual reasons: too few "
+                f"The {what} of {name} is negative ({coefficient(value, 3)}), which no variance can be. Usual reasons: too few "
                 "indicators, two indicators that nearly repeat each other, a small sample, or a wrong model. "
                 "The estimates stand, but should not be reported as they are."
             )
@@ -60,13 +61,15 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
             if a < b and abs(correlation[a, b]) > 0.95:
                 names = (table.nodes[a], table.nodes[b])
                 message = (
-                    f"{names[0]} and {names[1]} correlate at {correlation[a, b]:.2f}: the data hardly tell them apart. "
+                    f"{names[0]} and {names[1]} correlate at {coefficient(correlation[a, b])}: the data hardly tell them apart. "
                     "Consider merging them, or dropping one."
                 )
                 problems.append(Problem("constructs_alike", "warning", message, names))
     for i, parameter in enumerate(table.parameters):
         if parameter.kind == "loading" and abs(found.standardized[i]) > 1 + 1e-8:
-            message = f"The standardized loading of {parameter.target} is {found.standardized[i]:.2f}, beyond 1."
+            message = (
+                f"The standardized loading of {parameter.target} is {coefficient(found.standardized[i])}, beyond 1."
+            )
             problems.append(Problem("loading_beyond_one", "warning", message, (parameter.target, parameter.source)))
     problems += _weak_indicators(model, found)
     if float(np.abs(np.linalg.eigvals(parts.effect)).max(initial=0.0)) >= 1:
@@ -90,13 +93,13 @@ def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
             aside = Repair(f"Set {name} aside", SetAside(construct.name, name))
             if sign * loading < 0:
                 message = (
-                    f"{name} runs against the other indicators of {construct.name} (loading {loading:.2f}). "
+                    f"{name} runs against the other indicators of {construct.name} (loading {coefficient(loading)}). "
                     "It may be worded the other way round; then it should be recoded before it is used."
                 )
                 problems.append(Problem("runs_against_block", "warning", message, about, (aside,)))
             elif sign * loading < tolerable:
                 message = (
-                    f"{name} shows little of {construct.name}: its loading is {loading:.2f}, below {tolerable:.2f}. "
+                    f"{name} shows little of {construct.name}: its loading is {coefficient(loading)}, below {coefficient(tolerable)}. "
                     "Look at its wording before setting it aside."
                 )
                 problems.append(Problem("weak_loading", "warning", message, about, (aside,)))
