@@ -49,7 +49,7 @@ export function Lens({ project, model, gestures }: Props) {
       {content ?? <Overview model={model} problems={attention} />}
       {attention.length > 0 && (
         <>
-          {content && <Rule />}
+          {content && attention.some((p) => p.severity === "error") && <Rule />}
           <Attention problems={attention} gestures={gestures} quiet={content !== null} />
         </>
       )}

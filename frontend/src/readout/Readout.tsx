@@ -31,7 +31,7 @@ interface FigureProps {
   close: () => void;
 }
 
-const ARROWS = { up: "▲", down: "▼", same: "" } as const;
+const ARROWS = { up: "▲", down: "▼" } as const;
 
 function Figure({ figure, stale, open, toggle, close }: FigureProps) {
   const known = figure.value !== null;
@@ -46,12 +46,14 @@ function Figure({ figure, stale, open, toggle, close }: FigureProps) {
       >
         <span className="block text-sm text-quiet">{figure.label}</span>
         <span className={`flex items-baseline gap-1.5 whitespace-nowrap ${stale ? "opacity-45" : ""}`}>
-          <Glyph verdict={known ? figure.verdict : "none"} words={figure.verdict_words} />
+          {known && <Glyph verdict={figure.verdict} words={figure.verdict_words} />}
           <span className="text-[19px] font-semibold leading-6">{figure.text}</span>
           <span className="truncate text-sm text-quiet">{figure.detail}</span>
         </span>
         <span className="block h-4 text-xs text-quiet">
-          {!stale && figure.direction ? `${ARROWS[figure.direction]} ${figure.change_text}` : ""}
+          {!stale && figure.direction && figure.direction !== "same"
+            ? `${ARROWS[figure.direction]} ${figure.change_text}`
+            : ""}
         </span>
       </button>
       {open && <Definition figure={figure} close={close} />}

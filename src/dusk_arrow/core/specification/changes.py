@@ -523,7 +523,6 @@ def apply(specification: Specification, change: Change) -> Specification:
             owner = _member(specification, construct, indicator)
             if indicator not in owner.indicators:
                 raise _refuse("already_aside", f"{indicator} is already set aside.", indicator)
-            specification = _drop_targets(specification, lambda t: _of(t, indicator))
             return _append(specification, SetsAside((indicator,), construct, reason or None))
         case TakeBack(construct, indicator):
             owner = _member(specification, construct, indicator)

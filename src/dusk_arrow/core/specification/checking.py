@@ -15,7 +15,7 @@ from dusk_arrow.core.specification.changes import (
     SetMode,
     TakeBack,
 )
-from dusk_arrow.core.specification.model import Model, canonical, read
+from dusk_arrow.core.specification.model import Model, canonical, read, touches
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Binary,
@@ -225,6 +225,7 @@ def target_exists(model: Model, target: Target) -> bool:
 def _targets(specification: Specification, model: Model) -> list[Problem]:
     found: list[Problem] = []
     fixed: set[Target] = set()
+    aside = {name for construct in model.constructs for name, _ in construct.aside}
     for statement in specification.statements:
         targets: list[Target] = []
         if isinstance(statement, Fixes | Starts | Calls):
@@ -238,6 +239,8 @@ def _targets(specification: Specification, model: Model) -> list[Problem]:
             if isinstance(target, InterceptOf):
                 message = f"{target_text(target)}: means are not estimated yet, so intercepts cannot be spoken of."
                 found.append(Problem("intercepts_not_available", "error", message, (target.name,)))
+            elif touches(target, aside):
+                continue
             elif not target_exists(model, target):
                 message = f"The model has no parameter {target_text(target)}."
                 found.append(Problem("unknown_parameter", "error", message, tuple(vars(target).values())))

@@ -106,8 +106,19 @@ def _pairs(statement: Covaries) -> list[tuple[str, str]]:
     return [(a, b) if a <= b else (b, a) for a, b in combinations(names, 2)]
 
 
+def touches(target: Target, names: set[str]) -> bool:
+    """Whether a parameter involves any of some names."""
+    return not names.isdisjoint(vars(target).values())
+
+
+def _awake(values: dict[Target, float], aside: set[str]) -> dict[Target, float]:
+    return {target: value for target, value in values.items() if not touches(target, aside)}
+
+
 def read(specification: Specification) -> Model:
     """The model that a specification describes; later statements win over earlier ones of the same thing.
+
+    What is said of an indicator that is set aside sleeps until it is taken back.
 
     Never fails: contradictions are found by `checking.check`, which sees the statements themselves.
     """
@@ -163,6 +174,16 @@ def read(specification: Specification) -> Model:
         elif isinstance(statement, Keeps) and statement.construct in constructs:
             owner = constructs[statement.construct]
             constructs[statement.construct] = replace(owner, kept=owner.kept + statement.indicators)
+    aside = {name for construct in constructs.values() for name, _ in construct.aside}
+    fixed, starts = _awake(fixed, aside), _awake(starts, aside)
+    names = {name: target for name, target in names.items() if not touches(target, aside)}
+    matches = [
+        kept
+        for members in matches
+        if len(kept := tuple(m for m in members if isinstance(m, Reference) or not touches(m, aside))) > 1
+    ]
+    free = {pair: None for pair in free if not aside & set(pair)}
+    closed = {pair: None for pair in closed if not aside & set(pair)}
     loadings = {(c.name, name) for c in constructs.values() for name in c.everything if c.mode == "reflective"}
     weights = {(name, c.name) for c in constructs.values() for name in c.everything if c.mode == "formative"}
     for target in fixed:

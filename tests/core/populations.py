@@ -1,0 +1,137 @@
+"""Exact populations: covariance matrices made from known parameters by a route of their own (plain loops, no batch)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model
+from dusk_arrow.core.specification.checking import check
+from dusk_arrow.core.specification.model import Model, read
+from dusk_arrow.core.specification.sentences import parse
+
+
+def model_of(text: str) -> Model:
+    specification = parse(text)
+    problems = [p for p in check(specification) if p.severity == "error"]
+    assert problems == []
+    return read(specification)
+
+
+def table_of(text: str, scaling: Scaling = "marker") -> ParameterTable:
+    return compile_model(model_of(text), scaling)
+
+
+@dataclass
+class Population:
+    table: ParameterTable
+    values: dict[str, float]
+    covariance: np.ndarray
+
+
+def population(table: ParameterTable, chosen: dict[str, float]) -> Population:
+    """Σ of a model whose parameters (by their words) have chosen values; every parameter must be chosen or fixed."""
+    nodes, observed = list(table.nodes), list(table.observed)
+    effect = np.zeros((len(nodes), len(nodes)))
+    node = np.zeros((len(nodes), len(nodes)))
+    loading = np.zeros((len(observed), len(nodes)))
+    residual = np.zeros((len(observed), len(observed)))
+    for name in observed:
+        if name in nodes:
+            loading[observed.index(name), nodes.index(name)] = 1.0
+    values = {}
+    for p in table.parameters:
+        value = p.value if p.value is not None else chosen[p.words]
+        values[p.words] = value
+        if p.kind in ("loading", "path", "weight"):
+            if p.target in observed and p.kind == "loading":
+                loading[observed.index(p.target), nodes.index(p.source)] = value
+            else:
+                effect[nodes.index(p.target), nodes.index(p.source)] = value
+        elif p.source in nodes and p.target in nodes:
+            i, j = nodes.index(p.source), nodes.index(p.target)
+            node[i, j] = node[j, i] = value
+        else:
+            i, j = observed.index(p.source), observed.index(p.target)
+            residual[i, j] = residual[j, i] = value
+    through = loading @ np.linalg.inv(np.eye(len(nodes)) - effect)
+    return Population(table, values, through @ node @ through.T + residual)
+
+
+def random_population(table: ParameterTable, seed: int) -> Population:
+    """A well-behaved population with random parameters."""
+    rng = np.random.default_rng(seed)
+    chosen = {}
+    for p in table.parameters:
+        if p.kind == "variance":
+            chosen[p.words] = rng.uniform(0.4, 1.2)
+        elif p.kind == "covariance":
+            chosen[p.words] = rng.uniform(0.05, 0.18)
+        elif p.kind == "path":
+            chosen[p.words] = rng.uniform(0.15, 0.45)
+        else:
+            chosen[p.words] = rng.uniform(0.6, 1.3)
+    by_index: dict[int, float] = {}
+    for p in table.parameters:
+        if p.index is not None:
+            chosen[p.words] = by_index.setdefault(p.index, chosen[p.words])
+    return population(table, chosen)
+
+
+THREE = """
+A shows in a1, a2, a3
+B shows in b1, b2, b3
+C shows in c1, c2, c3
+A leads to B, C
+B leads to C
+"""
+FORMATIVE = """
+A shows in a1, a2, a3
+B shows in b1, b2, b3
+F is made of f1, f2, f3
+A and F lead to B
+"""
+SECOND_ORDER = """
+A shows in a1, a2, a3
+B shows in b1, b2, b3
+C shows in c1, c2, c3
+G shows in A, B, C
+D shows in d1, d2, d3
+G leads to D
+"""
+OBSERVED = """
+x and w lead to m
+m, x and w lead to y
+"""
+MIXED = """
+A shows in a1, a2, a3
+A and x lead to m
+m and x lead to B
+B shows in b1, b2, b3
+a1 and b1 covary
+"""
+EQUAL = """
+A shows in a1, a2, a3
+B shows in b1, b2, b3
+A leads to B
+match A > a2, B > b2
+fix A > a3 to 0.8
+"""
+RECIPROCAL = """
+A shows in a1, a2, a3
+B shows in b1, b2, b3
+x leads to A
+z leads to B
+A leads to B
+B leads to A
+"""
+ALL = {
+    "three constructs": THREE,
+    "formative": FORMATIVE,
+    "second order": SECOND_ORDER,
+    "observed": OBSERVED,
+    "mixed": MIXED,
+    "equality and fixed value": EQUAL,
+    "reciprocal": RECIPROCAL,
+}

@@ -1,0 +1,195 @@
+"""Changes: every gesture does what it says, undoes cleanly, and refuses what makes no sense."""
+
+from __future__ import annotations
+
+import pytest
+
+from dusk_arrow.core.problems import ProblemError
+from dusk_arrow.core.specification.changes import (
+    AddConstruct,
+    AddIndicators,
+    AddPath,
+    AddSentence,
+    Change,
+    FixPath,
+    MakeMarker,
+    MoveIndicator,
+    RemoveConstruct,
+    RemoveIndicator,
+    RemoveObserved,
+    RemovePath,
+    Rename,
+    ReplaceText,
+    SetAside,
+    SetCovariance,
+    SetMode,
+    TakeBack,
+    apply,
+    words,
+)
+from dusk_arrow.core.specification.checking import check
+from dusk_arrow.core.specification.model import read
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.writing import write
+
+TEXT = """# a theory
+A shows in a1, a2, a3  # the first
+B shows in b1, b2, b3
+A and x lead to B, y
+call A > B a
+call x > B b
+track product = a * b
+track route = x > B
+expect A > B positive as H1
+a1 and b1 covary
+"""
+
+
+def after(change: Change, text: str = TEXT) -> str:
+    return write(apply(parse(text), change))
+
+
+@pytest.mark.parametrize(
+    ("change", "gone", "there"),
+    [
+        (AddConstruct("C", ("c1", "c2")), [], ["C shows in c1, c2"]),
+        (AddConstruct("F", ("c1", "c2"), "formative"), [], ["F is made of c1, c2"]),
+        (RemoveConstruct("A"), ["A", "track product", "a1", "expect"], ["x leads to B, y", "# the first"]),
+        (
+            Rename("A", "New name"),
+            ["A and", "A shows"],
+            ['"New name" shows in', '"New name" and x lead', 'expect "New name" > B'],
+        ),
+        (SetMode("A", "formative"), ["A shows"], ["A is made of a1, a2, a3  # the first"]),
+        (AddIndicators("B", ("b4",)), [], ["B shows in b1, b2, b3, b4"]),
+        (RemoveIndicator("A", "a1"), ["a1"], ["A shows in a2, a3"]),
+        (MoveIndicator("a3", "A", "B"), ["a2, a3"], ["B shows in b1, b2, b3, a3"]),
+        (MakeMarker("A", "a3"), [], ["A shows in a3, a1, a2"]),
+        (SetAside("A", "a2", "too long"), [], ['set aside a2 from A because "too long"']),
+        (AddPath("B", "y"), [], ["B leads to y"]),
+        (RemovePath("A", "B"), ["call A", "track product", "expect", "A and x"], ["x leads to B, y", "A leads to y"]),
+        (RemoveObserved("x"), ["call x", "track", " x "], ["A leads to B, y"]),
+        (SetCovariance("a2", "b2"), [], ["a2 and b2 covary"]),
+        (SetCovariance("a1", "b1", None), ["covary"], []),
+        (SetCovariance("a1", "b1", False), ["b1 covary"], ["a1 and b1 do not covary"]),
+        (FixPath("A", "B", 0.0), [], ["fix A > B to 0"]),
+        (AddSentence("y and B covary"), [], ["y and B covary"]),
+        (ReplaceText("Z shows in z1, z2"), ["A", "B"], ["Z shows in z1, z2"]),
+    ],
+)
+def test_each_change(change: Change, gone: list[str], there: list[str]) -> None:
+    """What is said of something removed goes with it; everything else stays, comments included."""
+    text = after(change)
+    body = "\n".join(line for line in text.splitlines() if not line.startswith("#"))
+    for piece in gone:
+        assert piece not in body.replace("# the first", ""), text
+    for piece in there:
+        assert piece in text
+    if not isinstance(change, ReplaceText):
+        assert text.startswith("# a theory\n")
+    assert words(change)
+
+
+def test_setting_aside_and_taking_back_is_as_before() -> None:
+    """People try items one at a time; coming back must be coming back exactly."""
+    aside = apply(parse(TEXT), SetAside("A", "a2"))
+    model = read(aside)
+    assert model.by_name["A"].indicators == ("a1", "a3")
+    assert model.by_name["A"].aside == (("a2", None),)
+    assert write(apply(aside, TakeBack("A", "a2"))) == TEXT
+
+
+def test_setting_the_marker_aside_moves_the_scale() -> None:
+    """Removing the item with the fixed loading must not break the model."""
+    from dusk_arrow.core.covariance.parameters import compile_model
+
+    table = compile_model(read(apply(parse(TEXT), SetAside("A", "a1"))))
+    markers = [p.target for p in table.parameters if p.kind == "loading" and p.why_fixed == "carries the scale"]
+    assert markers == ["a2", "b1"]
+
+
+def test_fixing_and_freeing_a_path_is_as_before() -> None:
+    """Holding a path at zero is a question, not a decision."""
+    fixed = apply(parse(TEXT), FixPath("A", "B", 0.0))
+    assert write(apply(fixed, FixPath("A", "B", None))) == TEXT
+
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        (AddConstruct("A", ("c1",)), "name_taken"),
+        (AddConstruct("a1", ("c1",)), "name_taken"),
+        (AddConstruct(" ", ("c1",)), "name_empty"),
+        (AddConstruct("C", ("a1",)), "indicator_taken"),
+        (RemoveConstruct("C"), "unknown_construct"),
+        (Rename("A", "B"), "name_taken"),
+        (SetAside("A", "b1"), "not_an_indicator"),
+        (TakeBack("A", "a1"), "not_aside"),
+        (AddPath("A", "A"), "path_to_itself"),
+        (AddPath("A", "B"), "path_exists"),
+        (AddSentence("A walks"), "sentence_not_understood"),
+    ],
+)
+def test_refusals(change: Change, code: str) -> None:
+    """A change that makes no sense leaves the model alone and says why."""
+    with pytest.raises(ProblemError) as caught:
+        apply(parse(TEXT), change)
+    assert caught.value.problems[0].code == code
+
+
+COLUMNS = ["a1", "a2", "a3", "b1", "b2", "b3", "x", "y"]
+
+
+@pytest.mark.parametrize(
+    ("text", "code", "about"),
+    [
+        ("", "empty_model", None),
+        ("A shows in a1, a9", "unknown_column", "a9"),
+        ("A shows in a1, a2\nA leads to Z", "unknown_column", "Z"),
+        ("A shows in a1\nA shows in a2", "construct_defined_twice", "A"),
+        ("A shows in B, a1\nB shows in A, b1", "circular_constructs", "A"),
+        ("A shows in a1, a2\nset aside a1, a2 from A", "no_indicators", "A"),
+        ("A shows in a1, a2\nB shows in a2, b1", "indicator_of_two", "a2"),
+        ("A shows in a1, a2\na1 leads to y", "indicator_in_path", "a1"),
+        ("A shows in a1, a2\nA leads to A", "path_to_itself", "A"),
+        ("A shows in a1, a2\nx leads to A\nA and x covary\nA and x do not covary", "contradictory_covariance", "A"),
+        ("A shows in a1, a2\nx leads to A\na1 and x covary", "mixed_covariance", "a1"),
+        ("A shows in a1, a2\nfix A > a1 to 1\nfix A > a1 to 2", "fixed_twice", "A"),
+        ("A shows in a1, a2\nset aside b1 from A", "not_an_indicator", "b1"),
+        ("A shows in a1, a2\nstart A > b1 from 1", "unknown_parameter", "b1"),
+        ("A shows in a1, a2\ntrack q = a * 2", "unknown_named_parameter", "a"),
+        ("A shows in a1, a2\ntrack q = A > y", "route_without_path", "y"),
+        ("F is made of a1, a2\nx leads to y", "formative_without_path", "F"),
+        ("F is made of a1, a2\nF leads to y\nx leads to F", "path_into_formative", "F"),
+        ("A shows in a1, a2\nx leads to A\ny moderates x > A", "moderation_not_available", "y"),
+        ("A shows in a1, a2\nfix intercept of a1 to 0", "intercepts_not_available", "a1"),
+        ("A shows in a1, a1, a2", "named_twice", "a1"),
+        ("A shows in a1, a2\na shows in b1, b2", "names_differ_by_case", "a"),
+    ],
+)
+def test_problems_of_a_model_are_named(text: str, code: str, about: str | None) -> None:
+    """Every way to contradict oneself is said in words, with the name it concerns."""
+    found = [p for p in check(parse(text), COLUMNS) if p.code == code]
+    assert found, [p.code for p in check(parse(text), COLUMNS)]
+    if about is not None:
+        assert about in found[0].about
+
+
+def test_repairs_do_repair() -> None:
+    """A button that a problem offers must make that problem go away."""
+    tried = 0
+    for text in ("A shows in a1, a9, a2", "A shows in a1, a2\na1 leads to y", "F is made of a1, a2\nx leads to y",
+                 "A shows in a1, a2\nB shows in a2, b1", "F is made of a1, a2\nF leads to y\nx leads to F"):  # fmt: skip
+        specification = parse(text)
+        for problem in check(specification, COLUMNS):
+            for repair in problem.repairs:
+                tried += 1
+                left = {p.code for p in check(apply(specification, repair.change), COLUMNS)}
+                assert problem.code not in left, (text, repair.words)
+    assert tried >= 7
+
+
+def test_unknown_names_get_a_guess() -> None:
+    """Typing st5 for st4 must not end in a search through the questionnaire."""
+    problem = check(parse("A shows in a1, A2, a3"), COLUMNS)[0]
+    assert "Did you mean a2" in problem.message

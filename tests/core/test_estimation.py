@@ -1,0 +1,257 @@
+"""Estimates, errors and figures against published numbers, exact populations and numerical derivatives."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from dusk_arrow.core.covariance.estimation import estimate, identification
+from dusk_arrow.core.covariance.figures import delta_errors, figures, make_plan
+from dusk_arrow.core.covariance.implied import hessian, implied, information, lay_out, matrices, maximum_likelihood
+from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
+from dusk_arrow.core.effects.routes import list_effects
+from tests.conftest import ROOT
+from tests.core.populations import ALL, THREE, Population, model_of, population, random_population, table_of
+
+REFERENCE = json.loads((ROOT / "tests/references/stability_of_alienation.json").read_text())
+
+
+def reference_matrix() -> np.ndarray:
+    p = len(REFERENCE["variables"])
+    matrix = np.zeros((p, p))
+    for i, row in enumerate(REFERENCE["covariance_lower"]):
+        matrix[i, : i + 1] = matrix[: i + 1, i] = row
+    return matrix
+
+
+def reference_model(number: int) -> str:
+    lines = [f"{name} shows in {', '.join(items)}" for name, items in REFERENCE["constructs"].items()]
+    lines += [f"{a} leads to {b}" for a, b in REFERENCE["paths"]]
+    lines += [f"{a} and {b} covary" for a, b in REFERENCE["models"][number].get("residual_covariances", [])]
+    return "\n".join(lines)
+
+
+def in_order(table: ParameterTable, names: list[str], matrix: np.ndarray) -> np.ndarray:
+    order = [names.index(name) for name in table.observed]
+    return matrix[np.ix_(order, order)]
+
+
+@pytest.mark.parametrize("number", [0, 1])
+def test_published_chi_square(number: int) -> None:
+    """A reviewer who checks us against the textbook must find the textbook's χ² and df."""
+    table = table_of(reference_model(number))
+    sample = in_order(table, REFERENCE["variables"], reference_matrix())
+    n = REFERENCE["n"]
+    found = estimate(table, sample, n - 1)
+    published = REFERENCE["models"][number]["published"]
+    assert found.solution.converged
+    assert round((n - 1) * found.solution.discrepancy, 2) == published["chi_square_divisor_n_minus_1"]
+    p = len(REFERENCE["variables"])
+    assert p * (p + 1) // 2 - table.n_free == published["df"]
+
+
+def test_published_estimates_and_errors() -> None:
+    """Every printed estimate and standard error, to the digits printed."""
+    table = table_of(reference_model(1))
+    n = REFERENCE["n"]
+    sample = in_order(table, REFERENCE["variables"], reference_matrix()) * (n - 1) / n
+    found = estimate(table, sample, n)
+    errors = np.sqrt(np.diag(found.covariance))
+    by_words = {p.words.replace("→", ">"): p for p in table.parameters}
+    for words, (value, error) in REFERENCE["models"][1]["published"]["estimates_and_se_divisor_n"].items():
+        index = by_words[words].index
+        assert index is not None
+        assert round(found.solution.theta[index], 3) == pytest.approx(value, abs=0.0006), words
+        assert round(errors[index], 3) == pytest.approx(error, abs=0.0006), words
+
+
+@pytest.mark.parametrize("text", ALL.values(), ids=ALL.keys())
+@pytest.mark.parametrize("scaling", ["marker", "unit-variance"])
+def test_exact_population_is_recovered(text: str, scaling: str) -> None:
+    """From Σ made of known parameters those parameters must come back, and nothing be left over."""
+    model = model_of(text)
+    table = compile_model(model, scaling)  # type: ignore[arg-type]
+    truth = random_population(table, seed=11)
+    assert identification(table) == []
+    found = estimate(table, truth.covariance, 500)
+    assert found.solution.converged
+    assert found.solution.discrepancy == pytest.approx(0, abs=1e-10)
+    values = {p.words: v for p, v in zip(table.parameters, figures_of(found, model).parameters, strict=True)}
+    for words, value in truth.values.items():
+        assert values[words] == pytest.approx(value, abs=1e-6), words
+
+
+def figures_of(found, model):  # type: ignore[no-untyped-def]
+    effects, _ = list_effects(model.paths, found.model.table.structural)
+    return figures(make_plan(found.model, tuple(effects), model.tracked), found.solution.theta)
+
+
+def noisy(truth: Population, seed: int, n: int = 400) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    rows = rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n)
+    return np.cov(rows.T, ddof=0)
+
+
+@pytest.mark.parametrize("text", ALL.values(), ids=ALL.keys())
+def test_gradient_and_hessian_are_derivatives_of_the_discrepancy(text: str) -> None:
+    """A wrong derivative gives a wrong minimum or wrong errors without any sign of it."""
+    table = table_of(text)
+    model = lay_out(table)
+    truth = random_population(table, seed=5)
+    sample = noisy(truth, 6)
+    log_det = np.asarray(np.linalg.slogdet(sample)[1])
+    rng = np.random.default_rng(1)
+    start = np.array([truth.values[w] for w in table.free_words()])
+    theta = start * rng.uniform(0.95, 1.05, start.size)
+    _, gradient = maximum_likelihood(model, theta, sample, log_det)
+    step = 1e-6
+    ahead = maximum_likelihood(model, theta + step * np.eye(theta.size), sample, log_det)
+    behind = maximum_likelihood(model, theta - step * np.eye(theta.size), sample, log_det)
+    np.testing.assert_allclose(gradient, (ahead[0] - behind[0]) / (2 * step), atol=2e-7, rtol=1e-5)
+    np.testing.assert_allclose(hessian(model, theta, sample), (ahead[1] - behind[1]) / (2 * step), atol=1e-5, rtol=1e-4)
+
+
+@pytest.mark.parametrize("text", ALL.values(), ids=ALL.keys())
+def test_information_is_half_the_expected_curvature(text: str) -> None:
+    """At an exact population the second derivatives of F are twice the information that errors are made from."""
+    table = table_of(text)
+    truth = random_population(table, seed=3)
+    theta = np.array([truth.values[w] for w in table.free_words()])
+    curvature = hessian(lay_out(table), theta, truth.covariance)
+    np.testing.assert_allclose(2 * information(lay_out(table), theta), curvature, atol=1e-8)
+
+
+def test_delta_errors_against_numerical_derivatives() -> None:
+    """Standardized estimates and effects have errors of their own; complex steps must agree with differences."""
+    model = model_of(THREE)
+    table = compile_model(model)
+    found = estimate(table, noisy(random_population(table, 2), 3), 400)
+    effects, _ = list_effects(model.paths, table.structural)
+    plan = make_plan(found.model, tuple(effects), {})
+    theta, step = found.solution.theta, 1e-6
+    ahead = figures(plan, theta + step * np.eye(theta.size)).flat()
+    behind = figures(plan, theta - step * np.eye(theta.size)).flat()
+    jacobian = (ahead - behind) / (2 * step)
+    expected = np.sqrt(np.einsum("kf,kl,lf->f", jacobian, found.covariance, jacobian))
+    np.testing.assert_allclose(delta_errors(plan, theta, found.covariance), expected, atol=1e-7)
+
+
+def test_errors_agree_with_a_large_simulation() -> None:
+    """The printed standard error must be the spread that repeated studies would show."""
+    table = table_of("x leads to m\nm and x lead to y")
+    values = {
+        "x → m": 0.5,
+        "m → y": 0.4,
+        "x → y": 0.2,
+        "variance of x": 1.0,
+        "variance of m": 0.75,
+        "variance of y": 0.7,
+    }
+    truth = population(table, values)
+    rng = np.random.default_rng(9)
+    n, studies = 200, 1500
+    index = next(p.index for p in table.parameters if p.words == "m → y")
+    draws = []
+    for _ in range(studies):
+        rows = rng.multivariate_normal(np.zeros(3), truth.covariance, n)
+        draws.append(
+            np.linalg.lstsq(
+                rows[:, [list(table.observed).index("m"), list(table.observed).index("x")]],
+                rows[:, list(table.observed).index("y")],
+                rcond=None,
+            )[0][0]
+        )
+    error = np.sqrt(estimate(table, truth.covariance, n).covariance[index, index])
+    assert error == pytest.approx(np.std(draws), rel=0.06)
+
+
+@given(seed=st.integers(0, 10_000), units=st.lists(st.floats(0.01, 500), min_size=9, max_size=9))
+def test_units_of_an_indicator_change_no_standardized_figure(seed: int, units: list[float]) -> None:
+    """Answers coded 1–7 or 0–100 must tell the same story."""
+    model = model_of(THREE)
+    table = compile_model(model)
+    sample = noisy(random_population(table, seed % 50), seed)
+    scale = np.array(units)
+    first = estimate(table, sample, 400)
+    second = estimate(table, sample * np.outer(scale, scale), 400)
+    assert second.solution.discrepancy == pytest.approx(first.solution.discrepancy, abs=1e-8)
+    a, b = figures_of(first, model), figures_of(second, model)
+    np.testing.assert_allclose(a.standardized, b.standardized, atol=1e-5)
+    np.testing.assert_allclose(a.r_squared, b.r_squared, atol=1e-5)
+
+
+@given(seed=st.integers(0, 10_000))
+def test_scaling_and_order_do_not_matter(seed: int) -> None:
+    """Marker or unit variance, items in whatever order: the same fit and the same standardized solution."""
+    model = model_of(THREE)
+    table = compile_model(model)
+    sample = noisy(random_population(table, seed % 50), seed)
+    marker = estimate(table, sample, 400)
+    unit = estimate(compile_model(model, "unit-variance"), sample, 400)
+    assert unit.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
+    np.testing.assert_allclose(figures_of(marker, model).standardized, figures_of(unit, model).standardized, atol=1e-5)
+    turned = model_of(THREE.replace("a1, a2, a3", "a3, a1, a2"))
+    other = compile_model(turned)
+    found = estimate(other, in_order(other, list(table.observed), sample), 400)
+    assert found.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
+    by_words = dict(zip([p.words for p in table.parameters], figures_of(marker, model).standardized, strict=True))
+    for p, value in zip(other.parameters, figures_of(found, turned).standardized, strict=True):
+        assert value == pytest.approx(by_words[p.words], abs=1e-5)
+
+
+@given(seed=st.integers(0, 3000))
+def test_random_identified_models_converge(seed: int) -> None:
+    """People meet ordinary samples of ordinary models every day; none of them may be left without numbers."""
+    rng = np.random.default_rng(seed)
+    k = int(rng.integers(2, 6))
+    names = [f"C{i}" for i in range(k)]
+    lines = [f"{n} shows in " + ", ".join(f"{n.lower()}_{j}" for j in range(int(rng.integers(3, 6)))) for n in names]
+    lines += [
+        f"{names[i]} leads to {names[j]}" for j in range(1, k) for i in range(j) if i == j - 1 or rng.random() < 0.3
+    ]
+    table = table_of("\n".join(lines))
+    found = estimate(table, noisy(random_population(table, seed), seed, n=300), 300)
+    assert found.solution.converged
+
+
+def test_starting_values_are_used_and_harmless() -> None:
+    """A stated start must not change where the estimation ends."""
+    plain = table_of(THREE)
+    started = table_of(THREE + "\nstart A > B from 0.9\nstart variance of b1 from 2")
+    sample = noisy(random_population(plain, 1), 1)
+    first, second = estimate(plain, sample, 400), estimate(started, sample, 400)
+    np.testing.assert_allclose(first.solution.theta, second.solution.theta, atol=1e-6)
+
+
+def test_implied_matrix_of_a_batch_is_that_of_each() -> None:
+    """A sample is a batch of one: computing many at once must not mix them."""
+    table = table_of(THREE)
+    model = lay_out(table)
+    rng = np.random.default_rng(0)
+    theta = rng.uniform(0.3, 0.9, (5, table.n_free))
+    together = implied(matrices(model, theta)).covariance
+    for one, expected in zip(theta, together, strict=True):
+        np.testing.assert_array_equal(implied(matrices(model, one)).covariance, expected)
+
+
+@pytest.mark.parametrize(
+    ("text", "code", "names"),
+    [
+        ("A shows in a1, a2", "too_many_parameters", []),
+        ("A shows in a1, a2\nB shows in b1, b2\nA and B do not covary", "not_identified", ["a2", "b2"]),
+        ("A shows in a1, a2, a3\nB shows in b1, b2, b3\nG shows in A, B", "not_identified", ["variance of G"]),
+        ("A shows in a1, a2, a3\nB shows in b1, b2, b3\nfix A > a1 to 0\nA leads to B\nB leads to A", "", ["A", "B"]),
+    ],
+)
+def test_models_that_no_data_identify_are_named(text: str, code: str, names: list[str]) -> None:
+    """The problem must say which parameters cannot be told apart, not just that something is singular."""
+    problems = identification(table_of(text))
+    assert len(problems) == 1
+    if code:
+        assert problems[0].code == code
+    for name in names:
+        assert name in problems[0].message
