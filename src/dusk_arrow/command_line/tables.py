@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dusk_arrow.results.document import Interval, Results
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
+from dusk_arrow.results.document import Interval, Results
 
 
 def _plain(value: float | None, decimals: int = 3) -> str:

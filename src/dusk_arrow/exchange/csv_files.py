@@ -77,7 +77,7 @@ def guess_delimiter(text: str) -> str:
     for mark in (*DELIMITERS, " "):
         widths = [len(row) for row in _split(lines, mark)]
         common = max(set(widths), key=widths.count) if widths else 1
-        if common > most and widths.count(common) >= 0.8 * len(widths):
+        if common > most and widths.count(common) >= 0.6 * len(widths):
             best, most = mark, common
     return best
 

@@ -10,11 +10,11 @@ from importlib.resources import files
 from pydantic import BaseModel, ConfigDict, Field
 
 from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.core.wording import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layout import Arrow, Card, arrange
 from dusk_arrow.figure.text import text_width
 from dusk_arrow.results.document import Interval, ParameterPart, Results
-from dusk_arrow.core.wording import coefficient, interval_text
 
 HEAD = 9.0
 

@@ -131,12 +131,12 @@ def _rows(
     return centre
 
 
-def _ports(box: Box, card: Card, others: list[Point], right: bool) -> list[Point]:
+def _ports(box: Box, card: Card, others: list[Point], right: bool, apart: float) -> list[Point]:
     """Points on a card's side for arrows to several places, in the order of those places."""
     core = Box(box.x + card.touch.x, box.y + card.touch.y, card.touch.width, card.touch.height)
     order = sorted(range(len(others)), key=lambda i: (others[i][1], others[i][0]))
     room = core.height - (16 if card.round else 28)
-    step = min(26.0, room / max(len(others) - 1, 1))
+    step = min(apart, room / max(len(others) - 1, 1))
     result: list[Point] = [(0.0, 0.0)] * len(others)
     cx, cy = core.centre
     for place, i in enumerate(order):
@@ -295,10 +295,13 @@ def _ways(
         nearest_left = stops[i][-1][1] if stops[i] else boxes[link[0]].centre
         sides.setdefault((link[0], True), []).append((i, nearest_right))
         sides.setdefault((link[1], False), []).append((i, nearest_left))
+    # Arrows between the same two cards need room for their labels between them; others part on their way.
+    doubled = len({frozenset(link) for link in forward}) < len(forward)
+    apart = max(a.label_height for a in arrows) + 4 if doubled else 26.0
     starts: dict[int, Point] = {}
     ends: dict[int, Point] = {}
     for (name, right), attached in sides.items():
-        ports = _ports(boxes[name], cards[name], [p for _, p in attached], right)
+        ports = _ports(boxes[name], cards[name], [p for _, p in attached], right, apart)
         for (i, _), port in zip(attached, ports, strict=True):
             (starts if right else ends)[i] = port
     ways = []

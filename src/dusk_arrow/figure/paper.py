@@ -11,13 +11,13 @@ from xml.sax.saxutils import escape
 
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.wording import coefficient, interval_text
 from dusk_arrow.figure.board import headline
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.document import ParameterPart, Results
-from dusk_arrow.core.wording import coefficient, interval_text
 
 INK, GREY, PAPER = "#232540", "#6b6d80", "#ffffff"
 FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"

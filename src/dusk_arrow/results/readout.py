@@ -7,8 +7,8 @@ from typing import Literal
 from pydantic import BaseModel
 
 from dusk_arrow.core.assessment.criteria import BY_KEY, Verdict
-from dusk_arrow.results.document import Results
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
+from dusk_arrow.results.document import Results
 
 KEYS = ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
 DECIMALS = {"chi_square": 1, "chi_square_per_df": 2, "lowest_ave": 2}
