@@ -1,0 +1,108 @@
+"""How fast the computing is, as ratios within one run: `python benchmarks/run.py`.
+
+Plain loop: redraw rows, then one SciPy BFGS fit per resample with the analytic gradient from a warm start.
+Floor: drawing, all covariances and one gradient per resample. Cold fit: against BFGS with numerical gradients.
+"""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from scipy.optimize import minimize
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
+
+import itertools
+
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
+from dusk_arrow.core.covariance.estimation import estimate
+from dusk_arrow.core.covariance.figures import make_plan
+from dusk_arrow.core.covariance.implied import lay_out, maximum_likelihood
+from dusk_arrow.core.covariance.solver import solve
+from dusk_arrow.core.covariance.starting import starting_values
+from dusk_arrow.core.observations.moments import covariance, prepare_products, resample_covariances
+from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
+from tests.core.populations import random_population, table_of
+
+
+def chain(constructs: int, items: int) -> str:
+    names = [f"C{i}" for i in range(constructs)]
+    lines = [f"{name} shows in " + ", ".join(f"{name.lower()}_{j}" for j in range(items)) for name in names]
+    return "\n".join(lines + [f"{a} leads to {b}" for a, b in itertools.pairwise(names)])
+
+
+def seconds(work: Callable[[], object], repeats: int = 3) -> float:
+    best = np.inf
+    for _ in range(repeats):
+        begun = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - begun)
+    return float(best)
+
+
+def measure(title: str, text: str, n: int) -> None:
+    table = table_of(text)
+    truth = random_population(table, 1)
+    rng = np.random.default_rng(0)
+    values = rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n)
+    sample = covariance(values)
+    model = lay_out(table)
+    log_det = np.asarray(np.linalg.slogdet(sample)[1])
+
+    def objective(theta: np.ndarray, matrix: np.ndarray, det: np.ndarray) -> tuple[float, np.ndarray]:
+        value, gradient = maximum_likelihood(model, theta, matrix, det)
+        return (float(value), gradient) if np.isfinite(value) else (1e10, np.zeros_like(theta))
+
+    cold = seconds(lambda: solve(model, sample))
+    start = starting_values(table, sample)
+    numerical = seconds(lambda: minimize(lambda t: objective(t, sample, log_det)[0], start, method="BFGS"), 1)
+    found = estimate(table, sample, n)
+    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), values, found.solution.theta, 0, ()))
+    chunks = plan_chunks(512, 1)
+    ours = seconds(lambda: [run_chunk(prepared, chunk) for chunk in chunks], 2) / 512
+    products = prepare_products(values)
+
+    def floor() -> None:
+        for chunk in chunks:
+            samples = resample_covariances(products, draw_counts(chunk, n))
+            maximum_likelihood(
+                model,
+                np.broadcast_to(found.solution.theta, (chunk.size, model.n_free)),
+                samples,
+                np.linalg.slogdet(samples)[1],
+            )
+
+    least = seconds(floor) / 512
+
+    def loop() -> None:
+        for _ in range(12):
+            matrix = covariance(values[rng.integers(0, n, n)])
+            det = np.asarray(np.linalg.slogdet(matrix)[1])
+            minimize(
+                lambda t: objective(t, matrix, det),
+                found.solution.theta,
+                jac=True,
+                method="BFGS",
+                options={"gtol": 1e-6},
+            )
+
+    plain = seconds(loop, 1) / 12
+    print(
+        f"{title:<34} cold fit {1000 * cold:6.1f} ms, {numerical / cold:5.0f}× numerical BFGS | "
+        f"bootstrap {1 / ours:6.0f}/s, {plain / ours:4.0f}× plain loop, {least / ours:.2f} of the floor"
+    )
+
+
+if __name__ == "__main__":
+    measure("6 × 4 indicators, n = 350", chain(6, 4), 350)
+    measure("5 × 5 indicators, n = 400", chain(5, 5), 400)
+    measure("three observed variables, n = 240", "x leads to m\nm and x lead to y", 240)

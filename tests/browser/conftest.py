@@ -1,0 +1,111 @@
+"""A server of the tests' own and a headless browser at 1280×800."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+from waitress import create_server
+
+from dusk_arrow.command_line.demo import load_demo
+from dusk_arrow.command_line.places import front_end
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.server.app import create_app
+from tests.conftest import DEMO
+
+
+@pytest.fixture(scope="module")
+def site(records: Sessions) -> Iterator[str]:
+    load_demo(records, DEMO)
+    app = create_app(records, front_end(), workers=2)
+    server = create_server(app, host="127.0.0.1", port=0, threads=16)
+    threading.Thread(target=server.run, daemon=True).start()
+    yield f"http://127.0.0.1:{server.effective_port}"
+    app.extensions["dusk_arrow"].runs.close()
+    server.close()
+
+
+class Page:
+    """What a user does in a browser, in a user's words."""
+
+    def __init__(self, driver: webdriver.Chrome, site: str) -> None:
+        self.driver = driver
+        self.site = site
+
+    def open(self, address: str) -> None:
+        self.driver.get(self.site + address)
+
+    def all(self, selector: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, selector)
+
+    def until(self, what: Callable[[], Any], seconds: float = 15) -> Any:
+        return WebDriverWait(self.driver, seconds, 0.05, ignored_exceptions=[Exception]).until(lambda _: what())
+
+    def find(self, selector: str) -> WebElement:
+        found: WebElement = self.until(lambda: next(e for e in self.all(selector) if e.is_displayed()))
+        return found
+
+    def named(self, test_id: str) -> WebElement:
+        return self.find(f"[data-testid='{test_id}']")
+
+    def button(self, words: str) -> WebElement:
+        path = f"//button[normalize-space()='{words}']"
+        found: WebElement = self.until(
+            lambda: next(e for e in self.driver.find_elements(By.XPATH, path) if e.is_displayed())
+        )
+        return found
+
+    def cards(self) -> list[str]:
+        return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]
+
+    def paths(self) -> dict[str, str]:
+        return {(e.get_attribute("data-testid") or "")[5:]: e.text for e in self.all("[data-testid^='path-']")}
+
+    def lens(self) -> str:
+        return self.find("[aria-label='Lens']").text
+
+    def errors(self) -> list[str]:
+        entries = self.driver.get_log("browser")  # type: ignore[no-untyped-call]
+        return [
+            e["message"]
+            for e in entries
+            if e["level"] == "SEVERE" and " 409 " not in e["message"] and " 422 " not in e["message"]
+        ]
+
+
+@pytest.fixture(scope="module")
+def driver(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[webdriver.Chrome, Path]]:
+    downloads = tmp_path_factory.mktemp("downloads")
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for argument in (
+        "--headless=new", "--no-sandbox", "--hide-scrollbars", "--force-device-scale-factor=1", "--disable-gpu",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+        "--disable-dev-shm-usage",
+    ):  # fmt: skip
+        options.add_argument(argument)
+    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    yield driver, downloads
+    driver.quit()
+
+
+@pytest.fixture
+def page(driver: tuple[webdriver.Chrome, Path], site: str) -> Page:
+    return Page(driver[0], site)
+
+
+@pytest.fixture
+def downloads(driver: tuple[webdriver.Chrome, Path]) -> Path:
+    return driver[1]

@@ -1,0 +1,208 @@
+"""The whole job as a user does it, at 1280×800, on the demo data."""
+
+from __future__ import annotations
+
+import json
+import re
+import xml.etree.ElementTree as ET
+from pathlib import Path
+
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+from tests.conftest import DEMO
+
+CONSTRUCTS = {
+    "tr": "Training",
+    "su": "Support",
+    "ef": "Efficacy",
+    "st": "Stewardship",
+    "pe": "Persistence",
+    "eo": "Effort",
+}
+
+
+def name_it(page: Page, name: str) -> None:
+    """A new card asks for its name at once; type it and go on."""
+    field = page.find("input[aria-label^='New name of']")
+    page.until(lambda: page.driver.switch_to.active_element == field)
+    field.send_keys(name, Keys.ENTER)
+    page.until(lambda: name in page.cards())
+
+
+def by_keyboard(page: Page, source: str, letters: str, key: str) -> None:
+    """Select, →, the first letters, Enter."""
+    page.find(f"[aria-label='Construct {source}']").click()
+    ActionChains(page.driver).send_keys(Keys.ARROW_RIGHT).perform()
+    page.find("[role=dialog] input").send_keys(letters, Keys.ENTER)
+    page.until(lambda: key in page.paths())
+
+
+def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
+    """Import, constructs from blocks, paths, estimates, an item aside, bootstrap, diagram: nothing may be in the way."""
+    page.open("/")
+    page.all("input[type=file]")[0].send_keys(str(DEMO / "river_wardens.csv"))
+    page.until(lambda: "/data" in page.driver.current_url)
+    table = page.find("table[aria-label='Columns of the data set']").text
+    assert "su4" in table
+    assert "catchment" in table
+    page.find("a[href$='/model']").click()
+
+    board = page.find("[aria-label=Board]")
+    ActionChains(page.driver).drag_and_drop(page.named("block-tr"), board).perform()
+    name_it(page, "Training")
+    page.find("[aria-label='Make a construct of su']").click()
+    name_it(page, "Support")
+    for stem in ("ef", "st", "pe", "eo"):
+        page.named(f"block-{stem}").send_keys(Keys.ENTER)
+        name_it(page, CONSTRUCTS[stem])
+    assert sorted(page.cards()) == sorted(CONSTRUCTS.values())
+    page.until(lambda: "n = 349" in page.named("estimated").text)
+
+    handle = page.find("[data-card=Training] .react-flow__handle-right")
+    target = page.find("[data-card=Efficacy]")
+    ActionChains(page.driver).click_and_hold(handle).move_by_offset(25, 8).move_to_element(target).pause(
+        0.2
+    ).release().perform()
+    page.until(lambda: "Training-Efficacy" in page.paths())
+    by_keyboard(page, "Support", "ef", "Support-Efficacy")
+    by_keyboard(page, "Efficacy", "st", "Efficacy-Stewardship")
+    by_keyboard(page, "Support", "st", "Support-Stewardship")
+    by_keyboard(page, "Stewardship", "pe", "Stewardship-Persistence")
+    by_keyboard(page, "Training", "pe", "Training-Persistence")
+    by_keyboard(page, "Effort", "pe", "Effort-Persistence")
+    page.find("[aria-label='Construct Effort']").click()
+    page.button("Make formative").click()
+    page.until(lambda: "281.9" in page.named("readout-chi_square").text)
+    assert "(236) p .022" in page.named("readout-chi_square").text
+    assert page.paths()["Training-Efficacy"].startswith(".43")
+
+    page.named("row-ef5").click()
+    page.until(lambda: "AVE .47 → .56" in page.named("what-if").text)
+    page.button("Set aside…").click()
+    page.find("input[aria-label^='Reason for setting']").send_keys("asks about tools", Keys.ENTER)
+    page.until(lambda: ".56" in page.named("readout-lowest_ave").text)
+    assert "other data" in page.named("readout-chi_square").text
+    assert "asks about tools" in page.lens()
+    page.button("Take back").click()
+    page.until(lambda: "281.9" in page.named("readout-chi_square").text)
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: ".56" in page.named("readout-lowest_ave").text)
+    page.find("[aria-label=Redo]").click()
+    page.until(lambda: "281.9" in page.named("readout-chi_square").text)
+
+    page.driver.refresh()
+    page.until(lambda: len(page.paths()) == 7)
+    assert "281.9" in page.named("readout-chi_square").text
+
+    page.find("a[href$='/effects']").click()
+    page.find("select.w-24").send_keys("1,000")
+    page.named("bootstrap").click()
+    page.until(lambda: "From 1,000 resamples" in page.driver.page_source, 60)
+    assert "indirect-only mediation" in page.named("mediation-Training-Stewardship").text
+    row = page.named("effect-Training-Stewardship-total indirect").text
+    assert re.search(r"\[0\.\d{3}, 0\.\d{3}\]", row)
+
+    page.find("a[href$='/report']").click()
+    page.find("img[alt^='Path diagram']")
+    page.named("save-figure").click()
+    figure = downloads / "river_wardens.svg"
+    page.until(figure.exists)
+    words = [e.text for e in ET.parse(figure).iter("{http://www.w3.org/2000/svg}text")]
+    assert {"Training", "Persistence", "tr1", ".43"} <= set(words)
+    page.named("save-results").click()
+    results = downloads / "river_wardens.json"
+    page.until(results.exists)
+    assert json.loads(results.read_text())["bootstrap_summary"]["used"] == 1000
+    assert page.errors() == []
+
+
+def demo(page: Page, name: str) -> None:
+    page.open("/")
+    page.until(lambda: next(e for e in page.all("a") if name in e.text)).click()
+    page.until(lambda: page.paths())
+
+
+def test_a_problem_is_stated_with_its_repair(page: Page) -> None:
+    """While a model cannot be estimated the last numbers stay, and the way out is a button."""
+    demo(page, "River Wardens")
+    by_keyboard(page, "Persistence", "effo", "Persistence-Effort")
+    problem = page.named("problem-path_into_formative")
+    assert "cannot be estimated" in problem.text
+    assert "281.9" in page.named("readout-chi_square").text
+    problem.find_element("xpath", ".//button[.='Remove the path']").click()
+    page.until(lambda: "Persistence-Effort" not in page.paths())
+    page.until(lambda: "Estimated" in page.named("estimated").text)
+    page.find("[aria-label=Undo]").click()
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: "Persistence-Effort" not in page.paths())
+
+
+def test_the_lens_knows_a_path(page: Page) -> None:
+    """What decides about a path stands in one place: estimate, interval and its basis, VIF, what-if."""
+    demo(page, "River Wardens")
+    page.named("path-Training-Persistence").click()
+    page.until(lambda: re.search(r"Δχ² = [567]\.\d, Δdf = 1, p = \.0[12]\d", page.lens()))
+    lens = page.lens()
+    for piece in ("Training → Persistence", "VIF of Training here", "f²", "from the standard error", "unstandardized"):
+        assert piece in lens
+    page.named("readout-rmsea").click()
+    assert "Browne & Cudeck (1992)" in page.find("[role=note]").text
+
+
+def test_observed_columns_make_a_mediation(page: Page) -> None:
+    """A study without constructs works by the same gestures."""
+    page.open("/")
+    page.all("input[type=file]")[0].send_keys(str(DEMO / "night_ferry.csv"))
+    page.until(lambda: "/data" in page.driver.current_url)
+    page.find("a[href$='/model']").click()
+    for source, letters, key in (
+        ("notice", "saf", "notice-safety"),
+        ("safety", "rid", "safety-rides"),
+        ("notice", "rid", "notice-rides"),
+    ):
+        page.named(f"column-{source}").click()
+        page.button("Leads to…").click()
+        page.find("[role=dialog] input").send_keys(letters, Keys.ENTER)
+        page.until(lambda key=key: key in page.paths())
+    page.until(lambda: "saturated" in page.named("readout-chi_square").text)
+
+
+def test_useless_files_are_refused_in_words(page: Page, tmp_path: Path) -> None:
+    """The start page says what is wrong with the file and that nothing was stored."""
+    bad = tmp_path / "twice.csv"
+    bad.write_text("a,b,a\n1,2,3\n")
+    page.open("/")
+    page.all("input[type=file]")[0].send_keys(str(bad))
+    alert = page.find("main [role=alert]").text
+    assert "nothing was stored" in alert
+    assert "2 columns are called a (positions 1 and 3)" in alert
+
+
+def test_cards_can_be_moved_and_arranged(page: Page) -> None:
+    """A card stays where it is put, over a reload too; Arrange undoes it."""
+    demo(page, "River Wardens")
+    place = lambda: page.find("[data-card=Effort]").rect["x"]  # noqa: E731
+    before = place()
+    name = page.find("[aria-label='Construct Effort']")
+    ActionChains(page.driver).click_and_hold(name).move_by_offset(60, 30).move_by_offset(40, 10).release().perform()
+    page.until(lambda: place() > before + 20)
+    page.driver.refresh()
+    page.until(lambda: page.paths())
+    page.until(lambda: place() > before + 20)
+    page.button("Arrange").click()
+    page.until(lambda: abs(place() - before) < 3)
+    assert page.errors() == []
+
+
+def test_themes_are_remembered(page: Page) -> None:
+    """One click to the night and back, kept over a reload."""
+    page.open("/")
+    theme = lambda: page.driver.execute_script("return document.documentElement.dataset.theme")  # noqa: E731
+    first = theme()
+    page.find("[aria-label^='Switch to']").click()
+    page.driver.refresh()
+    assert theme() != first
+    page.find("[aria-label^='Switch to']").click()
+    assert theme() == first
