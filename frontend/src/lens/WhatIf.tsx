@@ -18,6 +18,10 @@ export function WhatIf({
   if (!model.results.converged) return null;
   const result = found.data;
   const now = new Map(model.readout.map((figure) => [figure.key, figure.text]));
+  // A path touches the measures of a construct only by rounding; an indicator is one of them.
+  const aboutIndicators = changes.some(
+    (change) => change.type === "set_aside" || change.type === "take_back",
+  );
   const lost = result?.n_used !== undefined && result.n_used !== model.results.data?.n_used;
   return (
     <section className="my-3 rounded-box bg-base-200 px-3 py-2.5" aria-label="What if" data-testid="what-if">
@@ -39,13 +43,14 @@ export function WhatIf({
                 {figure.label} {now.get(figure.key)} → {figure.text}
               </p>
             ))}
-          {result.quality.map((change) => (
-            <p key={change.construct}>
-              {change.construct}: AVE {coefficient(change.ave_now)} → {coefficient(change.ave_then)},
-              composite reliability {coefficient(change.composite_reliability_now)} →{" "}
-              {coefficient(change.composite_reliability_then)}
-            </p>
-          ))}
+          {aboutIndicators &&
+            result.quality.map((change) => (
+              <p key={change.construct}>
+                {change.construct}: AVE {coefficient(change.ave_now)} → {coefficient(change.ave_then)},
+                composite reliability {coefficient(change.composite_reliability_now)} →{" "}
+                {coefficient(change.composite_reliability_then)}
+              </p>
+            ))}
           {lost && <p>n would be {result.n_used}, so χ² cannot be compared.</p>}
         </div>
       )}

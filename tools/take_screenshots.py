@@ -1,0 +1,77 @@
+"""Takes the pictures of docs/screenshots from a running server with the demo: `python tools/take_screenshots.py ADDRESS`."""
+
+from __future__ import annotations
+
+import base64
+import sys
+import time
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+
+FOLDER = Path(__file__).resolve().parents[1] / "docs/screenshots"
+
+
+class Camera:
+    """A headless browser at 1280×800 in one of the themes."""
+
+    def __init__(self, address: str) -> None:
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        for argument in ("--headless=new", "--no-sandbox", "--hide-scrollbars", "--force-device-scale-factor=1"):
+            options.add_argument(argument)
+        self.driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        self.address = address
+
+    def open(self, path: str, theme: str = "dusk-day") -> None:
+        """Shows a page in a theme and waits until it is quiet."""
+        self.driver.get(self.address + path)
+        self.driver.execute_script("localStorage.setItem('dusk-arrow-theme', arguments[0])", theme)
+        self.driver.get(self.address + path)
+        time.sleep(2)
+
+    def click(self, selector: str) -> None:
+        """Clicks and waits for what follows."""
+        self.driver.find_element(By.CSS_SELECTOR, selector).click()
+        time.sleep(1.2)
+
+    def take(self, name: str) -> None:
+        """Saves what is seen."""
+        picture = self.driver.execute_cdp_cmd("Page.captureScreenshot", {"format": "png"})["data"]
+        (FOLDER / f"{name}.png").write_bytes(base64.b64decode(picture))
+
+
+def main(address: str) -> None:
+    """Every main view once; the bootstrap is run first where it has not been."""
+    camera = Camera(address)
+    camera.open("/")
+    camera.take("start")
+    links = camera.driver.find_elements(By.CSS_SELECTOR, "a[href^='/projects/']")
+    demo = next(link.get_attribute("href") or "" for link in links if "River Wardens" in link.text)
+    base = demo.removeprefix(address).removesuffix("/model")
+    camera.open(f"{base}/effects")
+    if "From 5,000 resamples" not in camera.driver.page_source:
+        camera.click("[data-testid=bootstrap]")
+        while "From 5,000 resamples" not in camera.driver.page_source:
+            time.sleep(0.5)
+    camera.take("effects")
+    camera.open(f"{base}/data")
+    camera.take("data")
+    camera.open(f"{base}/model")
+    camera.take("model-overview")
+    camera.click("[data-testid='path-Efficacy-Stewardship']")
+    camera.take("model-day")
+    camera.open(f"{base}/model", "dusk-night")
+    camera.click("[data-testid=row-ef5]")
+    camera.take("model-night")
+    camera.open(f"{base}/report")
+    camera.take("report")
+    camera.driver.quit()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1].rstrip("/"))
