@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import fcntl
+import importlib
 import logging
 import os
 import signal
@@ -13,15 +14,8 @@ import threading
 from pathlib import Path
 from types import FrameType
 
-from waitress import create_server
-
-from dusk_arrow.command_line.demo import load_demo
-from dusk_arrow.command_line.places import data_folder, demo_folder, front_end, workers
-from dusk_arrow.records import store
+from dusk_arrow.command_line.places import data_folder, workers
 from dusk_arrow.records.cluster import Cluster, ClusterError
-from dusk_arrow.records.database import connect, migrate, sessions
-from dusk_arrow.server.app import create_app
-from dusk_arrow.server.context import Context
 
 PORT = 8460
 
@@ -84,13 +78,20 @@ def start(arguments: list[str]) -> int:
         if cluster.create():
             say("database created")
         say("database adopted from an earlier start" if cluster.running() else "starting the database")
-        cluster.start()
+        database = threading.Thread(target=cluster.start)
+        database.start()
+        importlib.import_module("dusk_arrow.command_line.serving")  # takes as long as the database to start
+        database.join()
         cluster.ensure_database()
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 1
     try:
-        return _serve(cluster, options.port, address_note, stopped)
+        from dusk_arrow.command_line.serving import serve
+
+        port = _free_port(options.port)
+        serve(cluster, port, workers(), stopped, lambda address: _ready(address, address_note))
+        return 0
     finally:
         cluster.stop()
         address_note.unlink(missing_ok=True)
@@ -98,26 +99,6 @@ def start(arguments: list[str]) -> int:
         say("stopped")
 
 
-def _serve(cluster: Cluster, wanted: int, address_note: Path, stopped: threading.Event) -> int:
-    engine = connect(cluster.url())
-    migrate(engine)
-    maker = sessions(engine)
-    with maker.begin() as session:
-        store.close_open_runs(session)
-    for name in load_demo(maker, demo_folder()):
-        say(f"demo study loaded: {name}")
-    app = create_app(maker, front_end(), workers())
-    port = _free_port(wanted)
-    server = create_server(app, host="127.0.0.1", port=port, threads=64, ident=None)
-    address = f"http://127.0.0.1:{port}"
-    address_note.write_text(address + "\n")
-    threading.Thread(target=server.run, daemon=True).start()
-    context: Context = app.extensions["dusk_arrow"]
-    threading.Thread(target=context.runs.pool.warm, daemon=True).start()
+def _ready(address: str, note: Path) -> None:
+    note.write_text(address + "\n")
     print(f"Dusk Arrow is ready at {address}   (Ctrl-C stops it)", flush=True)
-    stopped.wait()
-    say("stopping")
-    context.runs.close()
-    server.close()
-    engine.dispose()
-    return 0

@@ -6,13 +6,15 @@ import csv
 import io
 import re
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
 
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.problems import Problem, ProblemError, listed
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 MOST_BYTES = 200 * 1024 * 1024
 MOST_COLUMNS = 5000
@@ -83,6 +85,8 @@ def guess_delimiter(text: str) -> str:
 
 
 def _read_cells(text: str, delimiter: str) -> pd.DataFrame:
+    import pandas as pd  # loaded late: it takes long, and a start does not need it
+
     try:
         if delimiter == " ":
             rows = _split([line for line in text.splitlines() if line.strip()], " ")
@@ -110,6 +114,8 @@ def _read_cells(text: str, delimiter: str) -> pd.DataFrame:
 
 
 def _numbers(cells: pd.Series[str], missing: np.ndarray[Any, Any], decimal: str) -> np.ndarray[Any, Any]:
+    import pandas as pd
+
     text = cells.str.replace(".", "", regex=False).str.replace(",", ".", regex=False) if decimal == "," else cells
     values = pd.to_numeric(text.where(~missing, None), errors="coerce").to_numpy(dtype=float)
     return np.where(np.isfinite(values), values, np.nan)

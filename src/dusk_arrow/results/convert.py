@@ -15,7 +15,6 @@ from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.results.document import Bootstrap, Matrix, PlacePart, ProblemPart, RepairPart
 
 CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])
-CHANGES: TypeAdapter[list[Change]] = TypeAdapter(list[Annotated[Change, Field(discriminator="type")]])
 
 
 def number(value: Any) -> float | None:

@@ -11,7 +11,8 @@ from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
 from multiprocessing import get_context
 from pathlib import Path
-from threading import Lock
+from threading import Lock, Thread
+from time import sleep
 
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, ChunkResult, PreparedTask, prepare, run_chunk
 from dusk_arrow.core.resampling.plans import Chunk
@@ -24,6 +25,17 @@ def _prepared(path: str) -> PreparedTask:
 
 def _run(path: str, chunk: Chunk) -> ChunkResult:
     return run_chunk(_prepared(path), chunk)
+
+
+def _end_with_parent(parent: int) -> None:
+    """Lets a worker end when the process that started it is gone, however that one ended."""
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            sleep(1.0)
+        os._exit(1)
+
+    Thread(target=watch, daemon=True).start()
 
 
 def _ready() -> bool:
@@ -42,7 +54,9 @@ class WorkerPool:
         with self._lock:
             if self._pool is None:
                 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-                self._pool = ProcessPoolExecutor(self.workers, mp_context=get_context("spawn"))
+                self._pool = ProcessPoolExecutor(
+                    self.workers, get_context("spawn"), initializer=_end_with_parent, initargs=(os.getpid(),)
+                )
             return self._pool
 
     def warm(self) -> None:

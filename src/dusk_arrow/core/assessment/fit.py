@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import brentq
-from scipy.special import chdtrc, chndtr
-from scipy.stats import chi2
+from scipy.special import chdtrc, chdtri, chndtr
 
 from dusk_arrow.core.linear_algebra import Array
 
@@ -136,4 +135,4 @@ def assess_fit(sample: Array, implied: Array, discrepancy: float, n_parameters: 
 def _critical_n(alpha: float, chi_square: float, df: int, multiplier: float) -> float | None:
     """The sample size at which this discrepancy would just be significant (Hoelter 1983)."""
     discrepancy = chi_square / multiplier
-    return float(chi2.isf(alpha, df) / discrepancy + 1) if discrepancy > 1e-12 else None
+    return float(chdtri(df, alpha) / discrepancy + 1) if discrepancy > 1e-12 else None

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import kurtosis, skew
 
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.problems import Problem, listed
@@ -28,6 +27,8 @@ class ColumnSummary:
 
 def summarise(values: Array) -> ColumnSummary:
     """Summary of one column (n,) with nan where missing; figures that need more or varying cases are None."""
+    from scipy.stats import kurtosis, skew  # loaded late: it takes long, and a start does not need it
+
     valid = values[~np.isnan(values)]
     n, missing = int(valid.size), int(values.size - valid.size)
     if n == 0:

@@ -1,0 +1,41 @@
+"""The server itself: records brought up to date, demo loaded, pages and API served until asked to stop."""
+
+from __future__ import annotations
+
+import sys
+import threading
+from collections.abc import Callable
+
+from waitress import create_server
+
+from dusk_arrow.command_line.demo import load_demo
+from dusk_arrow.command_line.places import demo_folder, front_end
+from dusk_arrow.records import store
+from dusk_arrow.records.cluster import Cluster
+from dusk_arrow.records.database import connect, migrate, sessions
+from dusk_arrow.server.app import create_app
+from dusk_arrow.server.context import Context
+
+THREADS = 64
+
+
+def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, ready: Callable[[str], None]) -> None:
+    """Serves on loopback until `stopped` is set; tells `ready` the address once it answers."""
+    engine = connect(cluster.url())
+    migrate(engine)
+    maker = sessions(engine)
+    with maker.begin() as session:
+        store.close_open_runs(session)
+    for name in load_demo(maker, demo_folder()):
+        print(f"· demo study loaded: {name}", file=sys.stderr, flush=True)
+    app = create_app(maker, front_end(), workers)
+    server = create_server(app, host="127.0.0.1", port=port, threads=THREADS, ident=None)
+    threading.Thread(target=server.run, daemon=True).start()
+    ready(f"http://127.0.0.1:{port}")
+    context: Context = app.extensions["dusk_arrow"]
+    threading.Thread(target=context.runs.pool.warm, daemon=True).start()
+    stopped.wait()
+    print("· stopping", file=sys.stderr, flush=True)
+    context.runs.close()
+    server.close()
+    engine.dispose()
