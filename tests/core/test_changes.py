@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from dusk_arrow.core.problems import ProblemError
+from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import (
     AddConstruct,
     AddIndicators,
@@ -24,7 +25,6 @@ from dusk_arrow.core.specification.changes import (
     SetCovariance,
     SetMode,
     TakeBack,
-    apply,
     words,
 )
 from dusk_arrow.core.specification.checking import check

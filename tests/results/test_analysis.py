@@ -9,7 +9,8 @@ import pytest
 
 from dusk_arrow.core.observations.data import Column, DataSet, Moments
 from dusk_arrow.core.observations.moments import covariance
-from dusk_arrow.core.specification.changes import FixPath, SetAside, apply
+from dusk_arrow.core.specification.applying import apply
+from dusk_arrow.core.specification.changes import FixPath, SetAside
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
 from dusk_arrow.results.analysis import analyse

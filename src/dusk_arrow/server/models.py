@@ -9,7 +9,8 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.specification.changes import Change, apply_all, words
+from dusk_arrow.core.specification.applying import apply_all
+from dusk_arrow.core.specification.changes import Change, words
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write

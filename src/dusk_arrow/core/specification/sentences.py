@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable
-from typing import Literal, NoReturn, TypeVar, cast
+from typing import Literal, cast
 
 from dusk_arrow.core.problems import Place, Problem, ProblemError
+from dusk_arrow.core.specification.scanning import NUMBER, Mismatch, Scanner, either
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Binary,
@@ -38,124 +39,11 @@ from dusk_arrow.core.specification.statements import (
     VarianceOf,
 )
 
-T = TypeVar("T")
-WORD = re.compile(r"\w+(?:\.\w+)*")
-NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w])")
 TRAILING_NUMBER = re.compile(r"^(.*?)(\d+)$")
 LONGEST_RANGE = 500
 
 
-class _Mismatch(Exception):
-    def __init__(self, position: int, expected: str, message: str | None = None) -> None:
-        super().__init__(expected)
-        self.position = position
-        self.expected = expected
-        self.message = message
-
-
-class _Scanner:
-    """Reads one line by position: what a word means depends on where it stands, never on its spelling."""
-
-    def __init__(self, text: str) -> None:
-        self.text = text
-        self.position = 0
-
-    def fail(self, expected: str, message: str | None = None) -> NoReturn:
-        self.blank()
-        raise _Mismatch(self.position, expected, message)
-
-    def blank(self) -> None:
-        while self.position < len(self.text) and self.text[self.position].isspace():
-            self.position += 1
-
-    def take(self, mark: str) -> bool:
-        self.blank()
-        if self.text.startswith(mark, self.position):
-            self.position += len(mark)
-            return True
-        return False
-
-    def need(self, mark: str) -> None:
-        if not self.take(mark):
-            self.fail(f"“{mark}”")
-
-    def keyword(self, *words: str) -> bool:
-        self.blank()
-        found = WORD.match(self.text, self.position)
-        if found and found.group().casefold() in words:
-            self.position = found.end()
-            return True
-        return False
-
-    def need_keyword(self, *words: str) -> None:
-        if not self.keyword(*words):
-            self.fail(" or ".join(f"“{word}”" for word in words))
-
-    def quoted(self) -> str | None:
-        self.blank()
-        if not self.text.startswith('"', self.position):
-            return None
-        at = self.position + 1
-        letters = []
-        while at < len(self.text):
-            if self.text.startswith('""', at):
-                letters.append('"')
-                at += 2
-            elif self.text[at] == '"':
-                self.position = at + 1
-                return "".join(letters)
-            else:
-                letters.append(self.text[at])
-                at += 1
-        self.fail("a closing quotation mark", "a quotation mark is opened here and never closed")
-        return None
-
-    def name(self, what: str = "a name") -> str:
-        quoted = self.quoted()
-        if quoted is not None:
-            if not quoted.strip():
-                self.fail(what, "a name cannot be empty")
-            return quoted
-        found = WORD.match(self.text, self.position)
-        if not found:
-            self.fail(what)
-        self.position = found.end()
-        return found.group()
-
-    def number(self) -> float:
-        self.blank()
-        found = NUMBER.match(self.text, self.position)
-        if not found:
-            self.fail("a number")
-        self.position = found.end()
-        return float(found.group())
-
-    def end(self) -> None:
-        self.take(".")
-        self.blank()
-        if self.position < len(self.text):
-            self.fail("the end of the sentence")
-
-
-def _either(scanner: _Scanner, *readers: Callable[[_Scanner], T]) -> T:
-    """The first reader that fits; otherwise the complaint of the one that got furthest."""
-    start = scanner.position
-    furthest: list[_Mismatch] = []
-    for reader in readers:
-        scanner.position = start
-        try:
-            return reader(scanner)
-        except _Mismatch as mismatch:
-            if not furthest or mismatch.position > furthest[0].position:
-                furthest = [mismatch]
-            elif mismatch.position == furthest[0].position:
-                furthest.append(mismatch)
-    expected = list(dict.fromkeys(mismatch.expected for mismatch in furthest))
-    message = next((mismatch.message for mismatch in furthest if mismatch.message), None)
-    raise _Mismatch(furthest[0].position, " or ".join(expected), message)
-
-
-def _item(scanner: _Scanner) -> list[str]:
+def _item(scanner: Scanner) -> list[str]:
     scanner.blank()
     start = scanner.position
     first = scanner.name()
@@ -175,7 +63,7 @@ def _item(scanner: _Scanner) -> list[str]:
     return [f"{low.group(1)}{number:0{width}d}" for number in range(begin, end + step, step)]
 
 
-def _list(scanner: _Scanner) -> tuple[str, ...]:
+def _list(scanner: Scanner) -> tuple[str, ...]:
     names = _item(scanner)
     while True:
         before = scanner.position
@@ -185,7 +73,7 @@ def _list(scanner: _Scanner) -> tuple[str, ...]:
             try:
                 names += _item(scanner)
                 continue
-            except _Mismatch:
+            except Mismatch:
                 if not comma:
                     raise
                 scanner.position = after_comma
@@ -195,36 +83,36 @@ def _list(scanner: _Scanner) -> tuple[str, ...]:
         names += _item(scanner)
 
 
-def _arrow(scanner: _Scanner) -> Arrow:
+def _arrow(scanner: Scanner) -> Arrow:
     source = scanner.name()
     scanner.need(">")
     return Arrow(source, scanner.name())
 
 
-def _pair(scanner: _Scanner) -> Pair:
+def _pair(scanner: Scanner) -> Pair:
     first = scanner.name()
     scanner.need("&")
     return Pair(first, scanner.name())
 
 
-def _variance(scanner: _Scanner) -> VarianceOf:
+def _variance(scanner: Scanner) -> VarianceOf:
     scanner.need_keyword("variance")
     scanner.need_keyword("of")
     return VarianceOf(scanner.name())
 
 
-def _intercept(scanner: _Scanner) -> InterceptOf:
+def _intercept(scanner: Scanner) -> InterceptOf:
     scanner.need_keyword("intercept")
     scanner.need_keyword("of")
     return InterceptOf(scanner.name())
 
 
-def _target(scanner: _Scanner) -> Target:
-    readers: tuple[Callable[[_Scanner], Target], ...] = (_arrow, _pair, _variance, _intercept)
-    return _either(scanner, *readers)
+def _target(scanner: Scanner) -> Target:
+    readers: tuple[Callable[[Scanner], Target], ...] = (_arrow, _pair, _variance, _intercept)
+    return either(scanner, *readers)
 
 
-def _route(scanner: _Scanner) -> tuple[str, ...]:
+def _route(scanner: Scanner) -> tuple[str, ...]:
     names = [scanner.name()]
     scanner.need(">")
     names.append(scanner.name())
@@ -233,7 +121,7 @@ def _route(scanner: _Scanner) -> tuple[str, ...]:
     return tuple(names)
 
 
-def _factor(scanner: _Scanner) -> Expression:
+def _factor(scanner: Scanner) -> Expression:
     if scanner.take("-"):
         return Negative(_factor(scanner))
     if scanner.take("("):
@@ -246,7 +134,7 @@ def _factor(scanner: _Scanner) -> Expression:
     return Reference(scanner.name("a number or a name"))
 
 
-def _joined(scanner: _Scanner, part: Callable[[_Scanner], Expression], *operators: str) -> Expression:
+def _joined(scanner: Scanner, part: Callable[[Scanner], Expression], *operators: str) -> Expression:
     result = part(scanner)
     while True:
         operator = next((mark for mark in operators if scanner.take(mark)), None)
@@ -255,19 +143,19 @@ def _joined(scanner: _Scanner, part: Callable[[_Scanner], Expression], *operator
         result = Binary(cast(Literal["+", "-", "*", "/"], operator), result, part(scanner))
 
 
-def _expression(scanner: _Scanner) -> Expression:
+def _expression(scanner: Scanner) -> Expression:
     return _joined(scanner, lambda inner: _joined(inner, _factor, "*", "/"), "+", "-")
 
 
-def _member(scanner: _Scanner) -> Target | Reference:
-    return _either(
+def _member(scanner: Scanner) -> Target | Reference:
+    return either(
         scanner,
         _target,
         lambda inner: Reference(inner.name("a parameter such as A > B, or its name")),
     )
 
 
-def _because(scanner: _Scanner) -> str | None:
+def _because(scanner: Scanner) -> str | None:
     if not scanner.keyword("because"):
         return None
     reason = scanner.quoted()
@@ -276,14 +164,14 @@ def _because(scanner: _Scanner) -> str | None:
     return reason
 
 
-def _shows(scanner: _Scanner) -> Statement:
+def _shows(scanner: Scanner) -> Statement:
     construct = scanner.name()
     scanner.need_keyword("shows", "show")
     scanner.need_keyword("in")
     return Shows(construct, _list(scanner))
 
 
-def _made_of(scanner: _Scanner) -> Statement:
+def _made_of(scanner: Scanner) -> Statement:
     construct = scanner.name()
     scanner.need_keyword("is", "are")
     scanner.need_keyword("made")
@@ -291,14 +179,14 @@ def _made_of(scanner: _Scanner) -> Statement:
     return MadeOf(construct, _list(scanner))
 
 
-def _leads(scanner: _Scanner) -> Statement:
+def _leads(scanner: Scanner) -> Statement:
     sources = _list(scanner)
     scanner.need_keyword("lead", "leads")
     scanner.need_keyword("to")
     return Leads(sources, _list(scanner))
 
 
-def _covaries(scanner: _Scanner) -> Statement:
+def _covaries(scanner: Scanner) -> Statement:
     names = _list(scanner)
     if scanner.keyword("covary"):
         return Covaries(names)
@@ -308,32 +196,32 @@ def _covaries(scanner: _Scanner) -> Statement:
     return Covaries(names, free=False)
 
 
-def _moderates(scanner: _Scanner) -> Statement:
+def _moderates(scanner: Scanner) -> Statement:
     moderator = scanner.name()
     scanner.need_keyword("moderates", "moderate")
     return Moderates(moderator, _arrow(scanner))
 
 
-def _fixes(scanner: _Scanner) -> Statement:
+def _fixes(scanner: Scanner) -> Statement:
     scanner.need_keyword("fix")
     target = _target(scanner)
     scanner.need_keyword("to")
     return Fixes(target, scanner.number())
 
 
-def _starts(scanner: _Scanner) -> Statement:
+def _starts(scanner: Scanner) -> Statement:
     scanner.need_keyword("start")
     target = _target(scanner)
     scanner.need_keyword("from")
     return Starts(target, scanner.number())
 
 
-def _calls(scanner: _Scanner) -> Statement:
+def _calls(scanner: Scanner) -> Statement:
     scanner.need_keyword("call")
     return Calls(_target(scanner), scanner.name())
 
 
-def _matches(scanner: _Scanner) -> Statement:
+def _matches(scanner: Scanner) -> Statement:
     scanner.need_keyword("match")
     members = [_member(scanner)]
     while True:
@@ -346,25 +234,25 @@ def _matches(scanner: _Scanner) -> Statement:
     return Matches(tuple(members))
 
 
-def _tracks(scanner: _Scanner) -> Statement:
+def _tracks(scanner: Scanner) -> Statement:
     scanner.need_keyword("track")
     name = scanner.name()
     scanner.need("=")
 
-    def route(inner: _Scanner) -> tuple[str, ...] | Expression:
+    def route(inner: Scanner) -> tuple[str, ...] | Expression:
         found = _route(inner)
         inner.end()
         return found
 
-    def expression(inner: _Scanner) -> tuple[str, ...] | Expression:
+    def expression(inner: Scanner) -> tuple[str, ...] | Expression:
         found = _expression(inner)
         inner.end()
         return found
 
-    return Tracks(name, _either(scanner, route, expression))
+    return Tracks(name, either(scanner, route, expression))
 
 
-def _expects(scanner: _Scanner) -> Statement:
+def _expects(scanner: Scanner) -> Statement:
     scanner.need_keyword("expect")
     route = _route(scanner)
     sign: Sign
@@ -378,7 +266,7 @@ def _expects(scanner: _Scanner) -> Statement:
     return Expects(route, sign, scanner.name() if scanner.keyword("as") else None)
 
 
-def _sets_aside(scanner: _Scanner) -> Statement:
+def _sets_aside(scanner: Scanner) -> Statement:
     scanner.need_keyword("set")
     scanner.need_keyword("aside")
     names = _list(scanner)
@@ -386,7 +274,7 @@ def _sets_aside(scanner: _Scanner) -> Statement:
     return SetsAside(names, scanner.name(), _because(scanner))
 
 
-def _keeps(scanner: _Scanner) -> Statement:
+def _keeps(scanner: Scanner) -> Statement:
     scanner.need_keyword("keep")
     names = _list(scanner)
     scanner.need_keyword("in")
@@ -410,8 +298,8 @@ READERS = (
 )
 
 
-def _whole(reader: Callable[[_Scanner], Statement]) -> Callable[[_Scanner], Statement]:
-    def read(scanner: _Scanner) -> Statement:
+def _whole(reader: Callable[[Scanner], Statement]) -> Callable[[Scanner], Statement]:
+    def read(scanner: Scanner) -> Statement:
         statement = reader(scanner)
         scanner.end()
         return statement
@@ -444,8 +332,8 @@ def parse_line(text: str) -> Line:
     if not said.strip() or said.strip() == ".":
         return Line(None, comment)
     try:
-        return Line(_either(_Scanner(said), *map(_whole, READERS)), comment)
-    except _Mismatch as mismatch:
+        return Line(either(Scanner(said), *map(_whole, READERS)), comment)
+    except Mismatch as mismatch:
         found = said[mismatch.position : mismatch.position + 24].strip()
         detail = mismatch.message or (
             f"expected {mismatch.expected} but found “{found}”" if found else f"expected {mismatch.expected} here"

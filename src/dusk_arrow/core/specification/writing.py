@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from dusk_arrow.core.specification.sentences import NUMBER, WORD
+from dusk_arrow.core.specification.scanning import NUMBER, WORD
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Binary,
