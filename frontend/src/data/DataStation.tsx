@@ -54,7 +54,7 @@ export function DataStation({ project, model }: { project: Project; model: Model
         <DropZone
           compact
           onCreated={(created) => void navigate(`/projects/${created.project_id}/data`)}
-          words="Drop a CSV here to begin a new project with it"
+          words="Drop a data file here to begin a new project with it"
         />
       </aside>
     </div>

@@ -64,7 +64,7 @@ export function DropZone({ onCreated, words, compact = false }: Props) {
         <input
           ref={input}
           type="file"
-          accept=".csv,.tsv,.txt,text/csv"
+          accept=".csv,.tsv,.txt,.xlsx,.sav,.zsav,.dta,.sas7bdat,.parquet,text/csv"
           className="hidden"
           aria-label="Data file"
           onChange={(event) => {

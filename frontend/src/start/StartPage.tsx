@@ -42,9 +42,11 @@ export function StartPage() {
               void queries.invalidateQueries({ queryKey: ["projects"] });
               void navigate(`/projects/${created.project_id}/data`);
             }}
-            words="Drop a CSV file here: one row a case, column names in the first line"
+            words="Drop a data file here: one row a case, column names in the first line"
           />
-          <p className="mt-3 text-sm text-quiet">Your data stay on this machine.</p>
+          <p className="mt-3 text-sm text-quiet">
+            .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat or .parquet. Your data stay on this machine.
+          </p>
         </section>
         <section aria-label="Projects">
           <h2 className="mb-3 text-sm text-quiet">projects</h2>

@@ -1,4 +1,4 @@
-"""`python -m dusk_arrow.command_line start|fit`: what `./dusk` hands over to."""
+"""`python -m dusk_arrow.command_line start|fit|check`: what `./dusk` hands over to."""
 
 from __future__ import annotations
 
@@ -12,11 +12,15 @@ def main(arguments: list[str]) -> int:
         from dusk_arrow.command_line.fit import fit
 
         return fit(rest)
+    if command == "check":
+        from dusk_arrow.command_line.check import check
+
+        return check(rest)
     if command == "start":
         from dusk_arrow.command_line.start import start
 
         return start(rest)
-    print("usage: start | fit", file=sys.stderr)
+    print("usage: start | fit | check", file=sys.stderr)
     return 2
 
 

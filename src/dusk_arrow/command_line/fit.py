@@ -4,16 +4,25 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 from pathlib import Path
 
 from pydantic import ValidationError
 
+from dusk_arrow.command_line.files import (
+    ESTIMATED,
+    NOT_ESTIMATED,
+    WRONG,
+    add_reading_options,
+    problem,
+    read_bytes,
+    read_data,
+    report,
+    write_text,
+)
 from dusk_arrow.command_line.places import workers
 from dusk_arrow.command_line.tables import readable
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.exchange.csv_files import ReadingOptions, read_csv
 from dusk_arrow.exchange.matrix_files import read_matrix
 from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import Source, analyse
@@ -24,8 +33,6 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import DEFAULT_SEED, Settings
 from dusk_arrow.runs.pool import WorkerPool
 
-ESTIMATED, WRONG, NOT_ESTIMATED = 0, 2, 3
-
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
@@ -35,12 +42,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/sentences.md)")
     data = parser.add_argument_group("data")
-    data.add_argument("--data", metavar="FILE", help="a delimited text file, one row a case")
-    data.add_argument("--delimiter", help="found out unless given; “tab” for a tab")
-    data.add_argument("--decimal", choices=[".", ","], help="found out unless given")
-    data.add_argument("--encoding", help="found out unless given")
-    data.add_argument("--no-header", action="store_true", help="the first line holds data; columns are v1, v2, …")
-    data.add_argument("--missing-codes", default="", metavar="-9,99", help="codes that mean missing")
+    data.add_argument(
+        "--data", metavar="FILE", help="one row a case: .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
+    )
+    add_reading_options(data)
     data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
     data.add_argument("--n", type=int, help="the number of cases behind the matrix")
     data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
@@ -63,31 +68,14 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _problem(code: str, message: str) -> ProblemError:
-    return ProblemError([Problem(code, "error", message)])
-
-
-def _bytes(path: str) -> bytes:
-    try:
-        return Path(path).read_bytes()
-    except OSError as error:
-        raise _problem("file_unreadable", f"{path} cannot be read: {error.strerror}.") from None
-
-
 def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
     if bool(options.data) == bool(options.moments):
-        raise _problem("data_missing", "Give either --data FILE or --moments MATRIX.csv.")
+        raise problem("data_missing", "Give either --data FILE or --moments MATRIX.csv.")
     if options.moments:
         name = Path(options.moments).stem
         offset = 1 if options.moments_divisor == "n-1" else 0
-        return read_matrix(_bytes(options.moments), name, options.n, offset)
-    delimiter = "\t" if options.delimiter == "tab" else options.delimiter
-    codes = tuple(code.strip() for code in options.missing_codes.split(",") if code.strip())
-    reading = read_csv(
-        _bytes(options.data),
-        Path(options.data).stem,
-        ReadingOptions(delimiter, options.decimal, options.encoding, not options.no_header, codes),
-    )
+        return read_matrix(read_bytes(options.moments), name, options.n, offset)
+    reading = read_data(options.data, options)
     return reading.data, list(reading.problems)
 
 
@@ -97,27 +85,11 @@ def _settings(options: argparse.Namespace) -> Settings:
         return Settings(**{name: getattr(options, name) for name in names})
     except ValidationError as error:
         first = error.errors()[0]
-        raise _problem("option_invalid", f"--{first['loc'][0]}: {first['msg']}.") from None
-
-
-def _write(path: str, content: str) -> None:
-    try:
-        Path(path).write_text(content)
-    except OSError as error:
-        raise _problem("file_unwritable", f"{path} cannot be written: {error.strerror}.") from None
-
-
-def _report(problems: list[Problem] | tuple[Problem, ...]) -> None:
-    for problem in problems:
-        print(f"{problem.severity}: {problem.message}", file=sys.stderr)
+        raise problem("option_invalid", f"--{first['loc'][0]}: {first['msg']}.") from None
 
 
 def _emit(results: Results, path: str) -> None:
-    text = json.dumps(results.model_dump(mode="json"), ensure_ascii=False, indent=1) + "\n"
-    if path == "-":
-        sys.stdout.write(text)
-    else:
-        _write(path, text)
+    write_text(path, json.dumps(results.model_dump(mode="json"), ensure_ascii=False, indent=1) + "\n")
 
 
 def fit(arguments: list[str]) -> int:
@@ -128,26 +100,26 @@ def fit(arguments: list[str]) -> int:
     try:
         settings = _settings(options)
         source, noticed = _source(options)
-        specification = parse(_bytes(options.model).decode("utf-8-sig", errors="replace"))
+        specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
         if options.figure and not options.figure.lower().endswith(".svg"):
-            raise _problem("figure_format", "The figure can be saved as .svg.")
+            raise problem("figure_format", "The figure can be saved as .svg.")
         runner: ChunkRunner = run_here
         if settings.bootstrap > 1000 and options.workers > 1:
             runner = pool = WorkerPool(options.workers)
         analysis = analyse(specification, source, settings, runner)
         results = assemble(analysis)
         results.problems[:0] = [problem_part(problem) for problem in noticed]
-        _report([*noticed, *analysis.problems])
+        report([*noticed, *analysis.problems])
         if options.json:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
             if options.figure:
-                _write(options.figure, paper_figure(results))
+                write_text(options.figure, paper_figure(results))
             if not options.json:
                 print(readable(results))
         return {"estimated": ESTIMATED, "refused": WRONG, "not_estimated": NOT_ESTIMATED}[analysis.outcome]
     except ProblemError as error:
-        _report(error.problems)
+        report(error.problems)
         if options.json:
             empty = Results(settings=settings, model="", data=None, problems=[problem_part(p) for p in error.problems])
             _emit(empty, options.json)

@@ -8,12 +8,13 @@ from dusk_arrow.core.wording import coefficient, interval_text, p_text
 from dusk_arrow.results.document import Interval, Results
 
 
-def _plain(value: float | None, decimals: int = 3) -> str:
+def plain(value: float | None, decimals: int = 3) -> str:
+    """A number in its own units with a true minus, an en dash where there is none."""
     return "–" if value is None else f"{value:.{decimals}f}".replace("-", "−")
 
 
 def _range(bounds: Interval | None) -> str:
-    return "" if bounds is None else f"[{_plain(bounds[0])}, {_plain(bounds[1])}]"
+    return "" if bounds is None else f"[{plain(bounds[0])}, {plain(bounds[1])}]"
 
 
 def table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
@@ -39,7 +40,7 @@ def _fit(results: Results) -> str:
             f"χ² = {fit.chi_square:.3f}, df = {fit.df}, {p}; χ²/df {coefficient(fit.chi_square_per_df)}",
             f"CFI {coefficient(fit.cfi, 3)}  TLI {coefficient(fit.tli, 3)}  RMSEA {coefficient(fit.rmsea, 3)} "
             f"{interval_text(fit.rmsea_interval, 3)}  SRMR {coefficient(fit.srmr, 3)}",
-            f"AIC {_plain(fit.aic, 1)}  BIC {_plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
+            f"AIC {plain(fit.aic, 1)}  BIC {plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
         ]
     )
 
@@ -60,12 +61,12 @@ def _parameters(results: Results) -> str:
             if results.settings.interval == "percentile"
             else boot.bias_corrected
         )
-        error = _plain(p.se) if p.free else f"fixed: {p.why_fixed}"
+        error = plain(p.se) if p.free else f"fixed: {p.why_fixed}"
         rows.append(
             [
                 joint,
                 p.kind,
-                _plain(p.estimate),
+                plain(p.estimate),
                 error,
                 p_text(p.p_value) if p.free else "",
                 _range(bounds),
@@ -83,8 +84,8 @@ def _effects(results: Results) -> str:
         rows.append(
             [
                 name,
-                _plain(e.estimate),
-                _plain(boot.se if boot else e.se),
+                plain(e.estimate),
+                plain(boot.se if boot else e.se),
                 _range(boot.percentile) if boot else "",
                 _range(boot.bias_corrected) if boot else "",
                 coefficient(e.standardized, 3),
@@ -122,8 +123,8 @@ def readable(results: Results) -> str:
         rows = [
             [
                 t.name,
-                _plain(t.estimate),
-                _plain(t.bootstrap.se if t.bootstrap else t.se),
+                plain(t.estimate),
+                plain(t.bootstrap.se if t.bootstrap else t.se),
                 _range(t.bootstrap.percentile) if t.bootstrap else "",
             ]
             for t in results.tracked

@@ -25,13 +25,14 @@ DECIMAL_COMMA = re.compile(r"^[+-]?\d*,\d+$")
 
 @dataclass(frozen=True)
 class ReadingOptions:
-    """How to read a delimited file; None means: find out."""
+    """How to read a file; None means: find out. `sheet` is for workbooks, the marks are for text files."""
 
     delimiter: str | None = None
     decimal: str | None = None
     encoding: str | None = None
     header: bool = True
     missing_codes: tuple[str, ...] = ()
+    sheet: str | None = None
 
 
 @dataclass(frozen=True)
@@ -196,24 +197,39 @@ def read_csv(content: bytes, name: str, options: ReadingOptions | None = None) -
         raise _refuse("one_column", message)
     if cells.shape[1] > MOST_COLUMNS:
         raise _refuse("too_many_columns", f"The file has {cells.shape[1]} columns; {MOST_COLUMNS} is the most.")
-    names, cells = _names(cells, options.header)
-    _check_names(names)
-    if cells.shape[0] == 0:
-        raise _refuse("no_cases", "The file has column names but no cases.")
     decimal = options.decimal or "."
     if options.decimal is None and delimiter != ",":
         sample = cells.iloc[:200].to_numpy(dtype=str).ravel()
         if any(DECIMAL_COMMA.match(cell.strip()) for cell in sample):
             decimal = ","
+    return from_cells(cells, name, options, decimal)
+
+
+def from_cells(cells: pd.DataFrame, name: str, options: ReadingOptions, decimal: str = ".") -> Reading:
+    """A table of texts, column names in its first row, as a data set. Raises ProblemError when it cannot be used."""
+    names, cells = _names(cells, options.header)
+    _check_names(names)
+    if cells.shape[0] == 0:
+        raise _refuse("no_cases", "The file has column names but no cases.")
     columns, problems = [], []
     for position, column_name in enumerate(names):
         column, found = _column(column_name, cells.iloc[:, position], options, decimal)
         columns.append(column)
         problems += found
+    data = DataSet(name, tuple(columns))
+    return Reading(data, tuple(problems + check_columns(data)))
+
+
+def check_columns(data: DataSet) -> list[Problem]:
+    """What is wrong with single columns: no values at all, the same value everywhere."""
+    problems = []
+    for column in data.columns:
         values = column.numbers
-        if values is not None and np.isnan(values).all():
-            problems.append(Problem("all_missing", "warning", f"{column_name} has no values at all.", (column_name,)))
-        elif values is not None and np.nanmax(values) == np.nanmin(values):
-            message = f"{column_name} has the same value everywhere, so it cannot covary with anything."
-            problems.append(Problem("zero_variance", "warning", message, (column_name,)))
-    return Reading(DataSet(name, tuple(columns)), tuple(problems))
+        if values is None:
+            continue
+        if np.isnan(values).all():
+            problems.append(Problem("all_missing", "warning", f"{column.name} has no values at all.", (column.name,)))
+        elif np.nanmax(values) == np.nanmin(values):
+            message = f"{column.name} has the same value everywhere, so it cannot covary with anything."
+            problems.append(Problem("zero_variance", "warning", message, (column.name,)))
+    return problems

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import Level
 from dusk_arrow.core.observations.screening import ColumnSummary, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
-from dusk_arrow.exchange.csv_files import read_csv
+from dusk_arrow.exchange.reading import read_file
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ProjectRow, now
 from dusk_arrow.results.convert import problem_part
@@ -193,7 +193,7 @@ def create_project(form: UploadForm) -> Response:
     """A project from a data file. Nothing is stored when the file cannot be used."""
     file_name = form.file.filename or "data"
     stem = file_name.rsplit("/", 1)[-1].rsplit(".", 1)[0] or "data"
-    reading = read_csv(form.file.read(), stem)
+    reading = read_file(form.file.read(), file_name)
     problems = [problem_part(problem) for problem in reading.problems]
     with context().sessions.begin() as session:
         project, model = store.create_project(

@@ -1,0 +1,271 @@
+"""The screening of a data set as a document: what `./dusk check` writes and the Data station will show."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+import numpy as np
+
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.data import Column, DataSet, Level
+from dusk_arrow.core.observations.missing import little_test, patterns
+from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
+from dusk_arrow.core.observations.screening import summarise
+from dusk_arrow.core.observations.suspects import (
+    duplicate_cases,
+    exact_sums,
+    extreme_scores,
+    near_duplicates,
+    pairwise_correlations,
+    reversed_items,
+    straight_liners,
+)
+from dusk_arrow.core.problems import Problem, listed
+from dusk_arrow.core.wording import coefficient
+from dusk_arrow.results.convert import matrix_part, problem_part
+from dusk_arrow.results.document import DataPart, Matrix, Part, ProblemPart
+
+VERSION = 1
+USUAL_CODES = (9999.0, 999.0, 998.0, 888.0, -99.0, 99.0, 98.0, 88.0, -9.0, 9.0, -8.0, -7.0, -1.0)  # farthest first
+
+
+class ColumnScreening(Part):
+    """One column; figures are null for text."""
+
+    name: str
+    label: str | None
+    level: Level
+    n: int
+    missing: int
+    mean: float | None
+    sd: float | None
+    min: float | None
+    max: float | None
+    skewness: float | None
+    kurtosis: float | None
+    extreme: int | None
+
+
+class NormalityPart(Part):
+    """Mardia's tests on the complete cases of `columns`."""
+
+    columns: list[str]
+    n: int
+    skewness: float
+    skewness_chi_square: float
+    skewness_df: int
+    skewness_p: float
+    kurtosis: float
+    kurtosis_z: float
+    kurtosis_p: float
+
+
+class DistancePart(Part):
+    """One complete case; `case` is its row of data, counted from 1."""
+
+    case: int
+    d2: float
+    p_value: float
+
+
+class PatternPart(Part):
+    """Cases that miss the same columns."""
+
+    missing: list[str]
+    cases: int
+
+
+class LittlePart(Part):
+    """Little's test that answers are missing completely at random."""
+
+    chi_square: float
+    df: int
+    p_value: float
+    patterns: int
+
+
+class Screening(Part):
+    """Everything that screening found; null where it cannot be computed, and a problem says why."""
+
+    columns: list[ColumnScreening]
+    multivariate_normality: NormalityPart | None
+    mahalanobis: list[DistancePart]
+    mahalanobis_cut_off: float | None
+    correlations: Matrix | None
+    missing_patterns: list[PatternPart]
+    little: LittlePart | None
+
+
+class CheckDocument(Part):
+    """The document of a checked data file."""
+
+    version: int = VERSION
+    data: DataPart | None
+    problems: list[ProblemPart]
+    screening: Screening | None
+
+
+def screened_columns(data: DataSet) -> list[Column]:
+    """The columns that take part together: numbers and ordered answers that vary, no identifiers."""
+    return [
+        column
+        for column in data.columns
+        if column.level in ("number", "ordered")
+        and column.numbers is not None
+        and np.isfinite(column.numbers).sum() > 1
+        and float(np.nanmax(column.numbers)) > float(np.nanmin(column.numbers))
+    ]
+
+
+def _column(column: Column, n: int) -> ColumnScreening:
+    known = {"name": column.name, "label": column.label, "level": column.level}
+    if column.numbers is None:
+        present = sum(text is not None for text in (column.texts if column.texts is not None else []))
+        empty = dict.fromkeys(("mean", "sd", "min", "max", "skewness", "kurtosis", "extreme"))
+        return ColumnScreening.model_validate({**known, "n": present, "missing": n - present, **empty})
+    summary = asdict(summarise(column.numbers))
+    varies = summary["sd"] is not None and summary["sd"] > 0
+    extreme = int(extreme_scores(column.numbers[:, None])[0]) if varies else None
+    return ColumnScreening.model_validate({**known, **summary, "extreme": extreme})
+
+
+def proposed_codes(column: Column) -> list[float]:
+    """Values that look like codes for missing: usual codes that stand apart from all other values of the column."""
+    if column.numbers is None:
+        return []
+    values = np.unique(column.numbers[~np.isnan(column.numbers)])
+    whole = bool(np.all(values == np.round(values)))
+    if not whole or values.size < 3:
+        return []
+    found: list[float] = []
+    for code in USUAL_CODES:
+        others = values[~np.isin(values, [*found, code])]
+        if code not in values or others.size < 2:
+            continue
+        span = float(others[-1] - others[0])
+        gap = float(code - others[-1]) if code > others[-1] else float(others[0] - code) if code < others[0] else 0.0
+        if gap > 1 and (gap > span or (abs(code) in (9.0, 99.0, 999.0) and span <= 10 and gap >= 2)):
+            found.append(code)
+    return sorted(found)
+
+
+def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correlation: Array) -> list[Problem]:
+    names = [column.name for column in columns]
+    items = [i for i, column in enumerate(columns) if column.level == "ordered"]
+    problems = []
+    for column in data.columns:
+        codes = proposed_codes(column)
+        if codes:
+            shown = listed([f"{code:g}" for code in codes])
+            message = (
+                f"{column.name} has the value {shown} far from all others; if it means missing, read the file with "
+                f"--missing-codes {','.join(f'{code:g}' for code in codes)}."
+            )
+            problems.append(Problem("missing_code_suspected", "warning", message, (column.name,)))
+    for item in reversed_items(names, correlation):
+        message = (
+            f"{item.name} runs against its block {item.stem} (correlation with the rest {coefficient(item.correlation)}). "
+            "If it is worded the other way round it has to be recoded before it is used."
+        )
+        problems.append(Problem("item_reversed", "warning", message, (item.name,)))
+    for relation in near_duplicates(names, correlation):
+        message = f"{relation.first} and {relation.second} correlate at {coefficient(relation.correlation)}: nearly one column."
+        problems.append(Problem("near_duplicates", "warning", message, (relation.first, relation.second)))
+    if len(items) > 1:
+        liners = straight_liners(values[:, items])
+        if liners:
+            cases = [str(i + 1) for i in liners]
+            message = f"{len(cases)} cases gave the same answer to every item (cases {listed(cases, 8)})."
+            problems.append(Problem("straight_liners", "warning", message))
+    everything = np.column_stack([c.numbers for c in data.columns if c.numbers is not None and c.level != "identifier"])
+    twins = duplicate_cases(everything) if everything.shape[1] > 3 else []
+    if twins:
+        shown = listed(["=".join(str(i + 1) for i in group) for group in twins], 5)
+        message = f"{len(twins)} sets of cases agree in every number (cases {shown})."
+        problems.append(Problem("duplicate_cases", "warning", message))
+    return problems
+
+
+def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:
+    names = [column.name for column in columns]
+    parts = [
+        PatternPart(missing=[n for n, there in zip(names, p.present, strict=True) if not there], cases=p.rows.size)
+        for p in patterns(values)
+    ]
+    empty = int(np.isnan(values).all(axis=1).sum())
+    return [*parts, PatternPart(missing=names, cases=empty)] if empty else parts
+
+
+def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
+    """Screens a data set; what cannot be computed is null, and one of the problems says why."""
+    columns = screened_columns(data)
+    summaries = [_column(column, data.n) for column in data.columns]
+    if len(columns) < 2:
+        message = "Fewer than two columns of numbers vary, so there is nothing to relate."
+        empty = Screening(
+            columns=summaries,
+            multivariate_normality=None,
+            mahalanobis=[],
+            mahalanobis_cut_off=None,
+            correlations=None,
+            missing_patterns=[],
+            little=None,
+        )
+        return empty, [Problem("nothing_to_relate", "warning", message)]
+    names = [column.name for column in columns]
+    values = data.matrix(tuple(names))
+    correlation = pairwise_correlations(values)
+    problems = _suspicions(data, columns, values, correlation)
+    complete = ~np.isnan(values).any(axis=1)
+    rows = np.flatnonzero(complete)
+    normality, distances, cut_off, little = None, [], None, None
+    sums = exact_sums(names, values[complete]) if rows.size > len(names) else []
+    for name, parts in sums:
+        message = f"{name} is made exactly of {listed(parts)}; together they cannot be in one model."
+        problems.append(Problem("exact_sum", "warning", message, (name, *parts)))
+    try:
+        if rows.size <= len(names):
+            raise np.linalg.LinAlgError
+        tests = mardia(values[complete])
+        normality = NormalityPart(columns=names, n=rows.size, **asdict(tests))
+        found = mahalanobis(values[complete])
+        cut_off = found.cut_off(len(names))
+        distances = [
+            DistancePart(case=int(row) + 1, d2=float(d2), p_value=float(p))
+            for row, d2, p in zip(rows, found.d2, found.p_value, strict=True)
+        ]
+        beyond = int((found.d2 > cut_off).sum())
+        if beyond:
+            message = f"{beyond} of {rows.size} complete cases lie beyond the distance expected of one in a thousand."
+            problems.append(Problem("far_cases", "note", message))
+        test = little_test(values)
+        little = None if test is None else LittlePart(**asdict(test))
+    except np.linalg.LinAlgError:
+        message = (
+            f"Only {rows.size} complete cases for {len(names)} columns: distances and normality cannot be computed."
+            if rows.size <= len(names)
+            else "Some columns depend exactly on each other, so distances and normality cannot be computed."
+        )
+        problems.append(Problem("dependent_columns", "warning", message))
+    screening = Screening(
+        columns=summaries,
+        multivariate_normality=normality,
+        mahalanobis=sorted(distances, key=lambda d: -d.d2),
+        mahalanobis_cut_off=cut_off,
+        correlations=matrix_part(names, names, correlation),
+        missing_patterns=_patterns(columns, values),
+        little=little,
+    )
+    return screening, problems
+
+
+def check_document(data: DataSet, noticed: Sequence[Problem]) -> CheckDocument:
+    """The document of a data set that could be read."""
+    screening, problems = screen(data)
+    numbers = [c.numbers for c in data.columns if c.numbers is not None]
+    complete = int((~np.isnan(np.column_stack(numbers)).any(axis=1)).sum()) if numbers else data.n
+    part = DataPart(
+        name=data.name, fingerprint=data.fingerprint(), n_used=complete, n_total=data.n, missing=data.n - complete
+    )
+    return CheckDocument(data=part, problems=[problem_part(p) for p in [*noticed, *problems]], screening=screening)
