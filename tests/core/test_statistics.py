@@ -13,7 +13,12 @@ from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
 from dusk_arrow.core.assessment.fit import assess_fit, baseline_chi_square, rmsea_interval, srmr
 from dusk_arrow.core.assessment.reliability import cronbach_alpha, standardized_alpha
 from dusk_arrow.core.assessment.validity import htmt
-from dusk_arrow.core.linear_algebra import guarded_cholesky, positive_definite, variance_inflation
+from dusk_arrow.core.linear_algebra import (
+    guarded_cholesky,
+    inverse_from_cholesky,
+    positive_definite,
+    variance_inflation,
+)
 from dusk_arrow.core.observations.moments import complete_cases, covariance, prepare_products, resample_covariances
 from dusk_arrow.core.observations.screening import check_covariance, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
@@ -214,6 +219,15 @@ def test_one_bad_matrix_does_not_spoil_its_batch() -> None:
     factors, _, good = guarded_cholesky(batch)
     assert good.tolist() == [True, False, False, True]
     np.testing.assert_allclose(factors[0] @ factors[0].T, batch[0])
+
+
+@pytest.mark.parametrize(("count", "size"), [(1, 5), (40, 7), (40, 17), (33, 24)])
+def test_inverses_by_blocks_are_inverses(count: int, size: int) -> None:
+    """The fast way for large batches must give what one matrix at a time gives."""
+    rows = np.random.default_rng(2).standard_normal((count, size, 2 * size))
+    batch = rows @ np.swapaxes(rows, 1, 2)
+    found = inverse_from_cholesky(np.linalg.cholesky(batch), batch)
+    np.testing.assert_allclose(found, np.linalg.inv(batch), atol=1e-10)
 
 
 def test_column_summaries_against_scipy() -> None:

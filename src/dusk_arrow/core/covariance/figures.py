@@ -94,12 +94,12 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: N
         "residual": _root(np.diagonal(parts.residual, axis1=-2, axis2=-1)),
     }
     result = values.copy()
-    at, rows, columns = model.cells["loading"]
+    at, rows, columns = model.table.positions("loading")
     result[..., at] = values[..., at] * sd["node"][..., columns] / sd["observed"][..., rows]
-    at, rows, columns = model.cells["effect"]
+    at, rows, columns = model.table.positions("effect")
     result[..., at] = values[..., at] * sd["node"][..., columns] / sd["node"][..., rows]
     for name, total in (("node", sd["node"]), ("residual", sd["observed"])):
-        at, rows, columns = model.cells[name]  # type: ignore[index]
+        at, rows, columns = model.table.positions(name)  # type: ignore[arg-type]
         diagonal = rows == columns
         scale = np.where(
             diagonal, total[..., rows] * total[..., columns], own[name][..., rows] * own[name][..., columns]

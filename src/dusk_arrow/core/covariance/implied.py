@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, log_determinant
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual")
@@ -33,25 +33,55 @@ class Implied(NamedTuple):
     inverse: Numbers
 
 
+class Cells(NamedTuple):
+    """Where the free parameters of one matrix stand, all arrays (f,) but the last two.
+
+    `rows` and `columns` in the matrix, `flat` in its ravelled form, `slots` among the free values θ, `positions`
+    among all parameters, `twice` how often each stands there (2 off the diagonal of a symmetric matrix);
+    `fill` and `fill_slots` name every cell to be written, mirrored ones included.
+    """
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    flat: NDArray[np.intp]
+    slots: NDArray[np.intp]
+    positions: NDArray[np.intp]
+    twice: Array
+    fill: NDArray[np.intp]
+    fill_slots: NDArray[np.intp]
+
+
 @dataclass(frozen=True)
 class CompiledModel:
     """A parameter table laid out as index arrays, so that a batch of values becomes matrices in four steps.
 
     `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
-    the free values θ (r,) for each of them: equal parameters share a slot.
+    the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
+    values alone, `cells` where its free ones stand, `tied` whether any slot is shared.
     """
 
     table: ParameterTable
     values: Array
     free: NDArray[np.intp]
     slots: NDArray[np.intp]
-    cells: dict[Matrix, tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]]
-    ones: tuple[NDArray[np.intp], NDArray[np.intp]]
+    base: dict[Matrix, Array]
+    cells: dict[Matrix, Cells]
+    n_free: int
+    tied: bool
 
-    @property
-    def n_free(self) -> int:
-        """The number of free values q."""
-        return int(self.slots.max()) + 1 if self.slots.size else 0
+
+def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
+    chosen = [(i, p) for i, p in enumerate(table.parameters) if p.matrix == name and p.index is not None]
+    rows = np.array([p.row for _, p in chosen], dtype=np.intp)
+    columns = np.array([p.column for _, p in chosen], dtype=np.intp)
+    slots = np.array([p.index for _, p in chosen], dtype=np.intp)
+    flat = rows * width + columns
+    mirrored = np.flatnonzero(rows != columns) if name in ("node", "residual") else np.zeros(0, dtype=np.intp)
+    fill = np.concatenate([flat, columns[mirrored] * width + rows[mirrored]])
+    twice = np.ones(rows.size)
+    twice[mirrored] = 2.0
+    positions = np.array([i for i, _ in chosen], dtype=np.intp)
+    return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
 
 
 def lay_out(table: ParameterTable) -> CompiledModel:
@@ -59,12 +89,25 @@ def lay_out(table: ParameterTable) -> CompiledModel:
     values = np.array([0.0 if p.value is None else p.value for p in table.parameters], dtype=float)
     free = np.array([i for i, p in enumerate(table.parameters) if p.index is not None], dtype=np.intp)
     slots = np.array([p.index for p in table.parameters if p.index is not None], dtype=np.intp)
+    p, m = len(table.observed), len(table.nodes)
+    base: dict[Matrix, Array] = {
+        "loading": np.zeros((p, m)),
+        "effect": np.zeros((m, m)),
+        "node": np.zeros((m, m)),
+        "residual": np.zeros((p, p)),
+    }
+    for parameter in table.parameters:
+        if parameter.value is not None:
+            base[parameter.matrix][parameter.row, parameter.column] = parameter.value
+            if parameter.matrix in ("node", "residual"):
+                base[parameter.matrix][parameter.column, parameter.row] = parameter.value
     node_at = {name: i for i, name in enumerate(table.nodes)}
-    ones = [(i, node_at[name]) for i, name in enumerate(table.observed) if name in node_at]
-    pairs = np.array(ones, dtype=np.intp).reshape(-1, 2)
-    return CompiledModel(
-        table, values, free, slots, {m: table.positions(m) for m in MATRICES}, (pairs[:, 0], pairs[:, 1])
-    )
+    for i, name in enumerate(table.observed):
+        if name in node_at:
+            base["loading"][i, node_at[name]] = 1.0
+    cells = {name: _cells(table, name, base[name].shape[1]) for name in MATRICES}
+    n_free = int(slots.max()) + 1 if slots.size else 0
+    return CompiledModel(table, values, free, slots, base, cells, n_free, slots.size > n_free)
 
 
 def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
@@ -76,18 +119,14 @@ def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
 
 def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
     """The four matrices for a batch of free values θ (…, q), real or complex."""
-    values = all_values(model, theta)
-    p, m = len(model.table.observed), len(model.table.nodes)
-    shapes = {"loading": (p, m), "effect": (m, m), "node": (m, m), "residual": (p, p)}
+    lead = theta.shape[:-1]
     built: dict[str, Numbers] = {}
     for name in MATRICES:
-        matrix = np.zeros((*theta.shape[:-1], *shapes[name]), dtype=theta.dtype)
-        at, rows, columns = model.cells[name]
-        matrix[..., rows, columns] = values[..., at]
-        if name in ("node", "residual"):
-            matrix[..., columns, rows] = values[..., at]
-        built[name] = matrix
-    built["loading"][..., model.ones[0], model.ones[1]] = 1.0
+        base, cells = model.base[name], model.cells[name]
+        flat = np.empty((*lead, base.size), dtype=theta.dtype)
+        flat[...] = base.ravel()
+        flat[..., cells.fill] = theta[..., cells.fill_slots]
+        built[name] = flat.reshape(*lead, *base.shape)
     return Matrices(**built)
 
 
@@ -102,34 +141,36 @@ def implied(parts: Matrices) -> Implied:
 
 
 def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) -> tuple[Array, Array]:
-    """U and V (…, p, r) with ∂Σ/∂(free parameter k) = u_k v_kᵀ + v_k u_kᵀ, one column per free parameter."""
+    """U and V (…, p, r) with ∂Σ/∂(free parameter k) = u_k v_kᵀ + v_k u_kᵀ, in the order of `model.free`."""
     p = len(model.table.observed)
-    shape = (*found.covariance.shape[:-2], p, model.values.size)
+    shape = (*found.covariance.shape[:-2], p, model.free.size)
     u, v = np.zeros(shape), np.zeros(shape)
+    at = {position: i for i, position in enumerate(model.free.tolist())}
     loaded = parts.loading @ found.nodes
-    at, rows, columns = model.cells["loading"]
-    u[..., rows, at] = 1.0
-    v[..., :, at] = loaded[..., :, columns]
-    at, rows, columns = model.cells["effect"]
-    u[..., :, at] = found.through[..., :, rows]
-    v[..., :, at] = loaded[..., :, columns]
-    at, rows, columns = model.cells["node"]
-    u[..., :, at] = found.through[..., :, rows]
-    v[..., :, at] = found.through[..., :, columns] * np.where(rows == columns, 0.5, 1.0)
-    at, rows, columns = model.cells["residual"]
-    u[..., rows, at] = 1.0
-    v[..., columns, at] = np.where(rows == columns, 0.5, 1.0)
-    return u[..., :, model.free], v[..., :, model.free]
+    for name in MATRICES:
+        cells = model.cells[name]
+        place = [at[position] for position in cells.positions.tolist()]
+        if name in ("loading", "residual"):
+            u[..., cells.rows, place] = 1.0
+        else:
+            u[..., :, place] = found.through[..., :, cells.rows]
+        if name in ("loading", "effect"):
+            v[..., :, place] = loaded[..., :, cells.columns]
+        elif name == "node":
+            v[..., :, place] = found.through[..., :, cells.columns] * (cells.twice / 2)
+        else:
+            v[..., cells.columns, place] = cells.twice / 2
+    return u, v
 
 
-def _sum_slots(model: CompiledModel, values: Numbers) -> Numbers:
-    """Sums over equal parameters along the last axis: (…, r) → (…, q)."""
-    if model.slots.size == model.n_free:
-        result: Numbers = values[..., np.argsort(model.slots)]
-        return result
+def _sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) -> Numbers:
+    """Values (…, f) brought to their slots (…, q); those of equal parameters are added."""
     total = np.zeros((*values.shape[:-1], model.n_free), dtype=values.dtype)
-    for position, slot in enumerate(model.slots):
-        total[..., slot] += values[..., position]
+    if model.tied:
+        for position, slot in enumerate(slots.tolist()):
+            total[..., slot] += values[..., position]
+    else:
+        total[..., slots] = values
     return total
 
 
@@ -143,26 +184,33 @@ def information(model: CompiledModel, theta: Array, weight: Array | None = None)
     u, v = derivative_factors(model, parts, found)
     if weight is None:
         weight = np.linalg.inv(found.covariance)
-    ut, vt = np.swapaxes(u, -1, -2), np.swapaxes(v, -1, -2)
     wu, wv = weight @ u, weight @ v
+    vt = np.swapaxes(v, -1, -2)
     cross = vt @ wu
-    full = cross * np.swapaxes(cross, -1, -2) + (vt @ wv) * (ut @ wu)
-    return _sum_slots(model, np.swapaxes(_sum_slots(model, full), -1, -2))
+    full = cross * np.swapaxes(cross, -1, -2) + (vt @ wv) * (np.swapaxes(u, -1, -2) @ wu)
+    by_row = _sum_slots(model, full, model.slots)
+    return _sum_slots(model, np.swapaxes(by_row, -1, -2), model.slots)
 
 
 def gradient_of(model: CompiledModel, parts: Matrices, found: Implied, omega: Numbers) -> Numbers:
     """Gradient (…, q) of any F with dF = tr(Ω dΣ), Ω symmetric (…, p, p)."""
-    inner = np.swapaxes(parts.loading, -1, -2) @ omega
-    by_matrix: dict[Matrix, Numbers] = {"residual": omega, "loading": 2.0 * omega @ parts.loading @ found.nodes}
-    between = np.swapaxes(found.inverse, -1, -2) @ inner
-    by_matrix["effect"] = 2.0 * between @ parts.loading @ found.nodes
-    by_matrix["node"] = between @ parts.loading @ found.inverse
-    values = np.zeros((*omega.shape[:-2], model.values.size), dtype=omega.dtype)
+    weighted = omega @ parts.loading
+    back = np.swapaxes(found.inverse, -1, -2) @ (np.swapaxes(parts.loading, -1, -2) @ weighted)
+    by_matrix: dict[Matrix, Numbers] = {
+        "loading": 2.0 * (weighted @ found.nodes),
+        "effect": 2.0 * (back @ found.nodes),
+        "node": back @ found.inverse,
+        "residual": omega,
+    }
+    total = np.zeros((*omega.shape[:-2], model.n_free), dtype=omega.dtype)
     for name, matrix in by_matrix.items():
-        at, rows, columns = model.cells[name]
-        twice = np.where(rows == columns, 1.0, 2.0) if name in ("node", "residual") else 1.0
-        values[..., at] = matrix[..., rows, columns] * twice
-    return _sum_slots(model, values[..., model.free])
+        cells = model.cells[name]
+        values = matrix.reshape(*matrix.shape[:-2], -1)[..., cells.flat] * cells.twice
+        if model.tied:
+            total += _sum_slots(model, values, cells.slots)
+        else:
+            total[..., cells.slots] = values
+    return total
 
 
 def maximum_likelihood(
@@ -175,9 +223,9 @@ def maximum_likelihood(
     parts = matrices(model, theta)
     found = implied(parts)
     factors, covariance, good = guarded_cholesky(found.covariance)
-    inverse = np.linalg.inv(covariance)
+    inverse = inverse_from_cholesky(factors, covariance)
     product = inverse @ sample
-    value = log_determinant(factors) + np.trace(product, axis1=-2, axis2=-1) - sample_log_determinant
+    value = log_determinant(factors) + (inverse * sample).sum(axis=(-2, -1)) - sample_log_determinant
     omega = inverse - product @ inverse
     gradient = gradient_of(model, parts, found._replace(covariance=covariance), omega)
     return np.where(good, value - sample.shape[-1], np.inf), gradient

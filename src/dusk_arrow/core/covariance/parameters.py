@@ -90,7 +90,7 @@ class ParameterTable:
         return [found[index] for index in range(len(found))]
 
     def positions(self, matrix: Matrix) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
-        """For one matrix: positions in `parameters`, rows and columns."""
+        """For one matrix, fixed parameters included: positions in `parameters`, rows and columns."""
         chosen = [(i, p.row, p.column) for i, p in enumerate(self.parameters) if p.matrix == matrix]
         array = np.array(chosen, dtype=np.intp).reshape(-1, 3)
         return array[:, 0], array[:, 1], array[:, 2]

@@ -15,7 +15,7 @@ def _one_factor(correlation: Array) -> Array:
         return np.ones(1)
     communality = np.full(k, 0.5)
     loading = np.full(k, 0.7)
-    for _ in range(6):
+    for _ in range(3):
         reduced = correlation.copy()
         np.fill_diagonal(reduced, communality)
         values, vectors = np.linalg.eigh(reduced)
