@@ -61,6 +61,8 @@ def main(address: str) -> None:
     camera.take("effects")
     camera.open(f"{base}/data")
     camera.take("data")
+    camera.click("[role=tab][aria-selected=false]")
+    camera.take("screening")
     camera.open(f"{base}/model")
     camera.take("model-overview")
     camera.click("[data-testid='path-Efficacy-Stewardship']")

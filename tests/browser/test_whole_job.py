@@ -196,6 +196,19 @@ def test_cards_can_be_moved_and_arranged(page: Page) -> None:
     assert page.errors() == []
 
 
+def test_screening_shows_the_planted_flaws(page: Page) -> None:
+    """People meet the faults of their data here, in words, before the model does."""
+    demo(page, "River Wardens")
+    page.find("a[href$='/data']").click()
+    page.find("[role=tab][aria-selected=false]").click()
+    assert "su4 runs against its block" in page.named("finding-item_reversed").text
+    assert page.named("finding-straight_liners").text.startswith("7 cases")
+    assert "pe1, pe2, pe3, pe4 missing" in page.find("table[aria-label='Missing patterns']").text
+    page.find("svg[aria-label^='Distances of 347 complete cases']")
+    page.find("svg[aria-label^='Correlations of 30 columns']")
+    assert page.errors() == []
+
+
 def test_themes_are_remembered(page: Page) -> None:
     """One click to the night and back, kept over a reload."""
     page.open("/")

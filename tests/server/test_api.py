@@ -6,13 +6,16 @@ import io
 import json
 import time
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
 from flask.testing import FlaskClient
 
+from dusk_arrow.command_line.check import check
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.records.database import Sessions
+from dusk_arrow.results.screening import CheckDocument
 from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, ROOT, demo_text
 
@@ -63,6 +66,15 @@ def test_useless_files_store_nothing(client: FlaskClient, content: bytes) -> Non
     assert answer.mimetype == "application/problem+json"
     assert answer.get_json()["problems"][0]["message"]
     assert len(client.get("/api/projects").get_json()["projects"]) == before
+
+
+def test_screening_is_the_document_of_the_command_line(client: FlaskClient, tmp_path: Path) -> None:
+    """Browser and command line must say the same about the same file."""
+    created = upload(client, (DEMO / "river_wardens.csv").read_bytes(), "river_wardens.csv").get_json()
+    found = client.get(f"/api/projects/{created['project_id']}/screening").get_json()
+    out = tmp_path / "out.json"
+    assert check([str(DEMO / "river_wardens.csv"), "--json", str(out)]) == 0
+    assert json.loads(out.read_text()) == found
 
 
 def test_building_a_model_step_by_step(client: FlaskClient, model: dict[str, Any]) -> None:
@@ -307,6 +319,8 @@ def test_the_published_api_document_is_current(client: FlaskClient) -> None:
     """The front end's types are made from it."""
     published = json.loads((ROOT / "docs/openapi.json").read_text())
     assert client.get("/api/openapi.json").get_json() == published, "run tools/write_schemas.py and npm run api"
+    schema = json.loads((ROOT / "docs/check.schema.json").read_text())
+    assert CheckDocument.model_json_schema(mode="serialization") == schema, "run tools/write_schemas.py"
 
 
 def test_demo_is_loaded_once(records: Sessions, client: FlaskClient) -> None:

@@ -210,6 +210,23 @@ export interface paths {
         patch: operations["editProject"];
         trace?: never;
     };
+    "/api/projects/{project_id}/screening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What screening finds in a project's data: the same document as `./dusk check` writes. */
+        get: operations["getScreening"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -474,6 +491,21 @@ export interface components {
             pinned: boolean;
         };
         /**
+         * CheckDocument
+         * @description The document of a checked data file.
+         */
+        CheckDocument: {
+            data: components["schemas"]["DataPart"] | null;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            screening: components["schemas"]["Screening"] | null;
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+        };
+        /**
          * ColumnPart
          * @description A column with its summary; figures are null for text.
          */
@@ -511,6 +543,39 @@ export interface components {
             value_labels: {
                 [key: string]: string;
             };
+        };
+        /**
+         * ColumnScreening
+         * @description One column; figures are null for text.
+         */
+        ColumnScreening: {
+            /** Extreme */
+            extreme: number | null;
+            /** Kurtosis */
+            kurtosis: number | null;
+            /** Label */
+            label: string | null;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "number" | "ordered" | "category" | "identifier" | "text";
+            /** Max */
+            max: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Min */
+            min: number | null;
+            /** Missing */
+            missing: number;
+            /** N */
+            n: number;
+            /** Name */
+            name: string;
+            /** Sd */
+            sd: number | null;
+            /** Skewness */
+            skewness: number | null;
         };
         /**
          * ConstructLine
@@ -615,6 +680,18 @@ export interface components {
             n_used: number;
             /** Name */
             name: string;
+        };
+        /**
+         * DistancePart
+         * @description One complete case; `case` is its row of data, counted from 1.
+         */
+        DistancePart: {
+            /** Case */
+            case: number;
+            /** D2 */
+            d2: number;
+            /** P Value */
+            p_value: number;
         };
         /**
          * Done
@@ -784,6 +861,20 @@ export interface components {
             bootstrap: components["schemas"]["Bootstrap"] | null;
             /** Value */
             value: number | null;
+        };
+        /**
+         * LittlePart
+         * @description Little's test that answers are missing completely at random.
+         */
+        LittlePart: {
+            /** Chi Square */
+            chi_square: number;
+            /** Df */
+            df: number;
+            /** P Value */
+            p_value: number;
+            /** Patterns */
+            patterns: number;
         };
         /**
          * LoadingPart
@@ -958,6 +1049,30 @@ export interface components {
             seed: number;
         };
         /**
+         * NormalityPart
+         * @description Mardia's tests on the complete cases of `columns`.
+         */
+        NormalityPart: {
+            /** Columns */
+            columns: string[];
+            /** Kurtosis */
+            kurtosis: number;
+            /** Kurtosis P */
+            kurtosis_p: number;
+            /** Kurtosis Z */
+            kurtosis_z: number;
+            /** N */
+            n: number;
+            /** Skewness */
+            skewness: number;
+            /** Skewness Chi Square */
+            skewness_chi_square: number;
+            /** Skewness Df */
+            skewness_df: number;
+            /** Skewness P */
+            skewness_p: number;
+        };
+        /**
          * ParameterPart
          * @description One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed.
          */
@@ -1022,6 +1137,16 @@ export interface components {
             source: string;
             /** Target */
             target: string;
+        };
+        /**
+         * PatternPart
+         * @description Cases that miss the same columns.
+         */
+        PatternPart: {
+            /** Cases */
+            cases: number;
+            /** Missing */
+            missing: string[];
         };
         /**
          * Pin
@@ -1497,6 +1622,23 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "finished" | "stopped" | "failed";
+        };
+        /**
+         * Screening
+         * @description Everything that screening found; null where it cannot be computed, and a problem says why.
+         */
+        Screening: {
+            /** Columns */
+            columns: components["schemas"]["ColumnScreening"][];
+            correlations: components["schemas"]["Matrix"] | null;
+            little: components["schemas"]["LittlePart"] | null;
+            /** Mahalanobis */
+            mahalanobis: components["schemas"]["DistancePart"][];
+            /** Mahalanobis Cut Off */
+            mahalanobis_cut_off: number | null;
+            /** Missing Patterns */
+            missing_patterns: components["schemas"]["PatternPart"][];
+            multivariate_normality: components["schemas"]["NormalityPart"] | null;
         };
         /**
          * SetAside
@@ -2329,6 +2471,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getScreening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckDocument"];
                 };
             };
             /** @description Not Found */

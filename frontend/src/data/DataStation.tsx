@@ -4,34 +4,39 @@ import { useNavigate } from "react-router";
 import type { Block, Column, ModelState, Project } from "../api/client";
 import { plain } from "../shared/numbers";
 import { DropZone } from "../start/DropZone";
+import { ScreeningView } from "./ScreeningView";
 
 export function DataStation({ project, model }: { project: Project; model: ModelState }) {
   const navigate = useNavigate();
   const owner = new Map(model.constructs.flatMap((c) => c.indicators.map((name) => [name, c.name] as const)));
   for (const name of model.observed) owner.set(name, "observed");
+  const [view, setView] = useState<"columns" | "screening">("columns");
   const byName = new Map(project.columns.map((column) => [column.name, column]));
   const missing = project.columns.reduce((sum, column) => sum + column.missing, 0);
   const cells = project.columns.length * project.n_cases;
   return (
     <div className="flex h-full gap-6 px-4 pt-4">
-      <div className="min-w-0 flex-1 overflow-y-auto pb-4">
-        <table className="w-full border-collapse" aria-label="Columns of the data set">
-          <thead className="sticky top-0 z-10 bg-base-100 text-left text-sm text-quiet">
-            <tr>
-              <th className="pb-1 font-normal">column</th>
-              <th className="pb-1 font-normal">type</th>
-              {["n", "missing", "mean", "SD", "min", "max", "skewness", "kurtosis"].map((head) => (
-                <th key={head} className="pb-1 pl-3 text-right font-normal">
-                  {head}
-                </th>
-              ))}
-              <th className="pb-1 pl-5 font-normal">used for</th>
-            </tr>
-          </thead>
-          {project.blocks.map((block) => (
-            <BlockRows key={block.stem ?? block.columns[0]} {...{ block, byName, owner }} />
+      <div className="flex min-w-0 flex-1 flex-col">
+        <div role="tablist" aria-label="Views of the data" className="mb-3 flex gap-1">
+          {(["columns", "screening"] as const).map((name) => (
+            <button
+              key={name}
+              role="tab"
+              aria-selected={view === name}
+              className={`btn btn-sm border-none ${view === name ? "bg-base-300" : "btn-ghost font-normal"}`}
+              onClick={() => setView(name)}
+            >
+              {name === "columns" ? "Columns" : "Screening"}
+            </button>
           ))}
-        </table>
+        </div>
+        <div className="min-h-0 flex-1 overflow-y-auto pb-4">
+          {view === "screening" ? (
+            <ScreeningView project={project} />
+          ) : (
+            <Columns {...{ project, byName, owner }} />
+          )}
+        </div>
       </div>
       <aside className="w-[270px] shrink-0 overflow-y-auto pb-4">
         <h1 className="font-serif text-[18px] font-semibold">{project.data_name}</h1>
@@ -58,6 +63,34 @@ export function DataStation({ project, model }: { project: Project; model: Model
         />
       </aside>
     </div>
+  );
+}
+
+interface ColumnsProps {
+  project: Project;
+  byName: Map<string, Column>;
+  owner: Map<string, string>;
+}
+
+function Columns({ project, byName, owner }: ColumnsProps) {
+  return (
+    <table className="w-full border-collapse" aria-label="Columns of the data set">
+      <thead className="sticky top-0 z-10 bg-base-100 text-left text-sm text-quiet">
+        <tr>
+          <th className="pb-1 font-normal">column</th>
+          <th className="pb-1 font-normal">type</th>
+          {["n", "missing", "mean", "SD", "min", "max", "skewness", "kurtosis"].map((head) => (
+            <th key={head} className="pb-1 pl-3 text-right font-normal">
+              {head}
+            </th>
+          ))}
+          <th className="pb-1 pl-5 font-normal">used for</th>
+        </tr>
+      </thead>
+      {project.blocks.map((block) => (
+        <BlockRows key={block.stem ?? block.columns[0]} {...{ block, byName, owner }} />
+      ))}
+    </table>
   );
 }
 

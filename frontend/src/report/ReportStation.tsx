@@ -26,8 +26,12 @@ export function ReportStation({ model }: { model: ModelState }) {
           <Download size={14} /> Results (JSON)
         </a>
       </div>
-      <div className="grid min-h-0 flex-1 place-items-center rounded-box bg-white p-4">
-        <img src={figure} alt="Path diagram with standardized estimates" className="max-h-full max-w-full" />
+      <div className="min-h-0 flex-1 overflow-hidden rounded-box bg-white p-4">
+        <img
+          src={figure}
+          alt="Path diagram with standardized estimates"
+          className="h-full w-full object-contain"
+        />
       </div>
       <p className="text-sm text-quiet">
         Ellipses are constructs, rectangles are columns. Tables, text and other formats for documents are not

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Literal
 
 from flask import Response
@@ -18,7 +17,8 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ProjectRow, now
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
-from dusk_arrow.server.context import context, reply
+from dusk_arrow.results.screening import CheckDocument, check_document
+from dusk_arrow.server.context import context, keep, reply
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -137,8 +137,7 @@ def find_project(session: Session, project_id: int) -> ProjectRow:
     return found
 
 
-@lru_cache(maxsize=16)
-def _columns(fingerprint: str, data_set_id: int) -> tuple[ColumnPart, ...]:
+def _columns(data_set_id: int) -> tuple[ColumnPart, ...]:
     with context().sessions() as session:
         data = store.load_data(session.get_one(DataSetRow, data_set_id))
     parts = []
@@ -209,7 +208,7 @@ def get_project(path: ProjectPath) -> Response:
     with context().sessions() as session:
         project = find_project(session, path.project_id)
         data = store.data_sets_of(session, project.id)[-1]
-        columns = list(_columns(data.fingerprint, data.id))
+        columns = list(keep("columns", data.id, lambda: _columns(data.id)))
         part = ProjectPart(
             id=project.id,
             name=project.name,
@@ -225,6 +224,21 @@ def get_project(path: ProjectPath) -> Response:
             models=[ModelLine(id=m.id, name=m.name) for m in store.models_of(session, project.id)],
         )
     return reply(part)
+
+
+def _screening(data_set_id: int) -> CheckDocument:
+    with context().sessions() as session:
+        data = store.load_data(session.get_one(DataSetRow, data_set_id))
+    return check_document(data, [])
+
+
+@api.get("/<int:project_id>/screening", operation_id="getScreening", responses={200: CheckDocument})
+def get_screening(path: ProjectPath) -> Response:
+    """What screening finds in a project's data: the same document as `./dusk check` writes."""
+    with context().sessions() as session:
+        project = find_project(session, path.project_id)
+        data = store.data_sets_of(session, project.id)[-1]
+    return reply(keep("screening", data.id, lambda: _screening(data.id)))
 
 
 @api.patch("/<int:project_id>", operation_id="editProject", responses={200: Done})

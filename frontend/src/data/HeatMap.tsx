@@ -1,0 +1,73 @@
+import { useState } from "react";
+import type { components } from "../api/schema";
+import { coefficient } from "../shared/numbers";
+
+type Matrix = components["schemas"]["Matrix"];
+
+const SIZE = 440;
+const NAMES = 58;
+
+/** Correlations as a triangle of squares: the stronger the fuller, lake for positive, plum for negative. */
+export function HeatMap({ matrix }: { matrix: Matrix }) {
+  const [over, setOver] = useState<{ row: string; column: string; value: number | null } | null>(null);
+  const count = matrix.rows.length;
+  const cell = Math.min(20, (SIZE - NAMES) / count);
+  const size = NAMES + cell * count;
+  const names = cell >= 8;
+  return (
+    <div className="relative">
+      <svg
+        viewBox={`0 0 ${size} ${cell * count + 6}`}
+        style={{ width: size }}
+        className="max-w-full"
+        role="img"
+        aria-label={`Correlations of ${count} columns`}
+        onMouseLeave={() => setOver(null)}
+      >
+        {matrix.rows.map((row, i) => (
+          <g key={row}>
+            {names && (
+              <text
+                x={NAMES - 5}
+                y={cell * (i + 0.5) + 3.5}
+                textAnchor="end"
+                fontSize={Math.min(11, cell - 1)}
+                className="fill-quiet"
+              >
+                {row.length > 9 ? `${row.slice(0, 8)}…` : row}
+              </text>
+            )}
+            {matrix.columns.slice(0, i).map((column, j) => {
+              const value = matrix.values[i]?.[j] ?? null;
+              return (
+                <rect
+                  key={column}
+                  x={NAMES + cell * j}
+                  y={cell * i}
+                  width={cell - 0.7}
+                  height={cell - 0.7}
+                  className={value !== null && value < 0 ? "fill-plum" : "fill-lake"}
+                  fillOpacity={value === null ? 0 : Math.max(0.05, Math.abs(value))}
+                  onMouseEnter={() => setOver({ row, column, value })}
+                />
+              );
+            })}
+          </g>
+        ))}
+      </svg>
+      <div className="pointer-events-none absolute right-0 top-0 w-44 text-right text-sm">
+        {over ? (
+          <p>
+            {over.column} with {over.row}
+            <span className="block text-[19px] font-semibold">{coefficient(over.value)}</span>
+          </p>
+        ) : (
+          <p className="text-quiet">
+            Point at a square for its value. Fuller is stronger; <span className="text-lake">positive</span>,{" "}
+            <span className="text-plum">negative</span>.
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
