@@ -115,3 +115,25 @@ def test_it_runs_as_a_program_of_its_own() -> None:
     )
     assert done.returncode == 0, done.stderr
     assert "through_safety" in done.stdout
+
+
+@pytest.mark.parametrize("errors", ["observed", "sandwich", "satorra-bentler"])
+def test_choice_of_errors(capsys: pytest.CaptureFixture[str], errors: str) -> None:
+    """The same estimates with other errors; robust ones bring the scaled test, and need raw data."""
+    model, data = str(DEMO / "river_wardens.txt"), str(DEMO / "river_wardens.csv")
+    _, plain, _ = run(capsys, model, "--data", data, "--json", "-")
+    code, out, _ = run(capsys, model, "--data", data, "--errors", errors, "--json", "-")
+    assert code == 0
+    first, second = json.loads(plain), json.loads(out)
+    for a, b in zip(first["parameters"], second["parameters"], strict=True):
+        assert b["estimate"] == a["estimate"]
+        assert b["se"] is None or b["se"] == pytest.approx(a["se"], rel=0.6)
+    assert [p["se"] for p in first["parameters"]] != [p["se"] for p in second["parameters"]]
+    scaled = second["fit"]["scaled"]
+    assert (scaled is None) == (errors == "observed")
+    if scaled is not None:
+        assert scaled["chi_square"] * scaled["scaling_factor"] == pytest.approx(first["fit"]["chi_square"])
+        matrix = str(DEMO / "river_wardens_covariance.csv")
+        code, _, err = run(capsys, model, "--moments", matrix, "--errors", errors)
+        assert code == 2
+        assert "needs the raw data" in err

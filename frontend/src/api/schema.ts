@@ -821,11 +821,8 @@ export interface components {
             ] | null;
             /** Sabic */
             sabic: number | null;
-            /**
-             * Scaled
-             * @default null
-             */
-            scaled: null;
+            /** @default null */
+            scaled: components["schemas"]["ScaledPart"] | null;
             /** Srmr */
             srmr: number;
             /** Tli */
@@ -1624,6 +1621,30 @@ export interface components {
             state: "running" | "finished" | "stopped" | "failed";
         };
         /**
+         * ScaledPart
+         * @description The mean-scaled test and what follows from it; robust figures after Brosseau-Liard & Savalei (2012, 2014).
+         */
+        ScaledPart: {
+            /** Cfi */
+            cfi: number | null;
+            /** Chi Square */
+            chi_square: number;
+            /** P Value */
+            p_value: number;
+            /** Rmsea */
+            rmsea: number;
+            /** Robust Cfi */
+            robust_cfi: number | null;
+            /** Robust Rmsea */
+            robust_rmsea: number;
+            /** Robust Tli */
+            robust_tli: number | null;
+            /** Scaling Factor */
+            scaling_factor: number;
+            /** Tli */
+            tli: number | null;
+        };
+        /**
          * Screening
          * @description Everything that screening found; null where it cannot be computed, and a problem says why.
          */
@@ -1717,9 +1738,9 @@ export interface components {
             /**
              * Errors
              * @default expected
-             * @constant
+             * @enum {string}
              */
-            errors: "expected";
+            errors: "expected" | "observed" | "sandwich" | "satorra-bentler";
             /**
              * Estimator
              * @default ml

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Change, Column, ModelState } from "../api/client";
 import { useCriteria, type Gestures } from "../api/hooks";
-import { basis, headline } from "../board/headline";
+import { basis, errorsWords, headline } from "../board/headline";
 import { useDesk } from "../model/desk";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { Action, Headline, Judged, Kind, Row, Title } from "./parts";
@@ -67,7 +67,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               {parameter.free ? `SE ${plain(parameter.se)}` : (parameter.why_fixed ?? "fixed")}
             </span>
           </Row>
-          <Row label="z, p (expected information)">
+          <Row label={results ? `z, p (${errorsWords(results)})` : "z, p"}>
             {parameter.free ? (
               `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
             ) : (

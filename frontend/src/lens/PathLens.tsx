@@ -1,6 +1,6 @@
 import type { ModelState } from "../api/client";
 import { useCriteria, type Gestures } from "../api/hooks";
-import { basis, headline } from "../board/headline";
+import { basis, errorsWords, headline } from "../board/headline";
 import { useDesk } from "../model/desk";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { Action, Headline, Judged, Kind, Row, Rule, Title } from "./parts";
@@ -53,7 +53,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
             {plain(parameter.estimate)}{" "}
             {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
           </Row>
-          <Row label="z, p (expected information)">
+          <Row label={results ? `z, p (${errorsWords(results)})` : "z, p"}>
             {fixed ? (
               <span className="text-quiet">fixed: nothing to test</span>
             ) : (

@@ -54,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
     how.add_argument("--estimator", choices=["ml"], default="ml")
     how.add_argument("--scaling", choices=["marker", "unit-variance"], default="marker")
     how.add_argument("--divisor", choices=["n", "n-1"], default="n")
-    how.add_argument("--errors", choices=["expected"], default="expected")
+    how.add_argument("--errors", choices=["expected", "observed", "sandwich", "satorra-bentler"], default="expected")
     how.add_argument("--missing", choices=["listwise"], default="listwise")
     boot = parser.add_argument_group("bootstrap")
     boot.add_argument("--bootstrap", type=int, default=0, metavar="RESAMPLES")

@@ -45,6 +45,17 @@ def _fit(results: Results) -> str:
     )
 
 
+def _scaled(results: Results) -> str:
+    scaled = results.fit.scaled if results.fit else None
+    if scaled is None:
+        return ""
+    return (
+        f"scaled χ² = {scaled.chi_square:.3f} (factor {scaled.scaling_factor:.3f}), p {p_text(scaled.p_value)}; robust CFI "
+        f"{coefficient(scaled.robust_cfi, 3)}  TLI {coefficient(scaled.robust_tli, 3)}  RMSEA "
+        f"{coefficient(scaled.robust_rmsea, 3)}"
+    )
+
+
 def _parameters(results: Results) -> str:
     rows = []
     for p in results.parameters:
@@ -116,7 +127,7 @@ def readable(results: Results) -> str:
         if data
         else ""
     )
-    parts = [head, _fit(results), _parameters(results), _quality(results)]
+    parts = [head, _fit(results), _scaled(results), _parameters(results), _quality(results)]
     if results.effects:
         parts.append(_effects(results))
     if results.tracked:

@@ -14,6 +14,7 @@ from dusk_arrow.core.covariance.bootstrapping import BootstrapTask
 from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
 from dusk_arrow.core.covariance.figures import FigurePlan, Figures, delta_errors, figures, make_plan
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
+from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.effects.routes import list_effects
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
@@ -27,6 +28,7 @@ from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Prog
 from dusk_arrow.results.settings import Settings
 
 Source = DataSet | Moments
+NO_CASES = "{} works on single cases, so it needs the raw data; a matrix has none."
 Outcome = Literal["estimated", "refused", "not_estimated"]
 
 
@@ -125,10 +127,17 @@ def _blocks(table: ParameterTable) -> tuple[tuple[int, ...], ...]:
 
 
 def _bootstrap_refusal(source: Source) -> list[Problem]:
-    if isinstance(source, Moments):
-        message = "The bootstrap draws cases, so it needs the raw data; a matrix has none."
-        return [Problem("bootstrap_needs_cases", "error", message)]
-    return []
+    return (
+        []
+        if isinstance(source, DataSet)
+        else [Problem("bootstrap_needs_cases", "error", NO_CASES.format("The bootstrap"))]
+    )
+
+
+def _errors_refusal(source: Source, settings: Settings) -> list[Problem]:
+    if isinstance(source, DataSet) or settings.errors not in NEED_CASES:
+        return []
+    return [Problem("errors_need_cases", "error", NO_CASES.format(f"The choice of {settings.errors} errors"))]
 
 
 def analyse(
@@ -148,6 +157,7 @@ def analyse(
         problems += _not_numbers(source, model.columns)
     if settings.bootstrap:
         problems += _bootstrap_refusal(source)
+    problems += _errors_refusal(source, settings)
     if has_error(problems):
         return Analysis("refused", specification, settings, source, tuple(problems))
     table = compile_model(model, settings.scaling)
@@ -160,7 +170,8 @@ def analyse(
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
     problems += _sample_notes(evidence, table)
     multiplier = evidence.n if settings.divisor == "n" else evidence.n - 1
-    estimation = estimate(table, evidence.covariance, multiplier)
+    cases = evidence.sample.values if evidence.sample is not None else None
+    estimation = estimate(table, evidence.covariance, multiplier, settings.errors, cases)
     if not estimation.solution.converged:
         message = (
             f"No solution was found: after {estimation.solution.iterations} iterations and several starts the best "

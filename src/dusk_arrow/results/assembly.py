@@ -9,10 +9,11 @@ import numpy as np
 from scipy.special import ndtr, ndtri
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
-from dusk_arrow.core.assessment.fit import assess_fit
+from dusk_arrow.core.assessment.fit import Fit, assess_fit, scale_fit
 from dusk_arrow.core.assessment.reliability import standardized_alpha
 from dusk_arrow.core.assessment.validity import htmt
 from dusk_arrow.core.covariance.implied import matrices
+from dusk_arrow.core.covariance.robust import NEED_CASES, Errors, scaled_test
 from dusk_arrow.core.effects.mediation import classify
 from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
@@ -38,6 +39,7 @@ from dusk_arrow.results.document import (
     QualityPart,
     ResidualsPart,
     Results,
+    ScaledPart,
     TrackedPart,
 )
 from dusk_arrow.results.settings import Settings
@@ -279,7 +281,19 @@ def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> Mo
     )
 
 
-def _fit(fitted: Fitted) -> FitPart:
+def _scaled(fitted: Fitted, fit: Fit, errors: Errors) -> ScaledPart | None:
+    sample = fitted.evidence.sample
+    if errors not in NEED_CASES or sample is None:
+        return None
+    by_n = fitted.evidence.covariance * fitted.estimation.multiplier / sample.n
+    test = scaled_test(fitted.estimation.model, fitted.estimation.solution.theta, by_n, sample.values, fit.df, errors)
+    if test is None:
+        return None
+    found = scale_fit(fit, test.scaling_factor, test.baseline_factor, fitted.estimation.multiplier)
+    return ScaledPart(**asdict(found))
+
+
+def _fit(fitted: Fitted, errors: Errors) -> FitPart:
     evidence = fitted.evidence
     found = assess_fit(
         evidence.covariance,
@@ -291,7 +305,7 @@ def _fit(fitted: Fitted) -> FitPart:
     )
     values = asdict(found)
     baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
-    return FitPart(**values, baseline=baseline)
+    return FitPart(**values, baseline=baseline, scaled=_scaled(fitted, found, errors))
 
 
 def _bootstrap_figures(fitted: Fitted, draws: _Summaries) -> dict[str, Bootstrap | None]:
@@ -352,7 +366,7 @@ def assemble(analysis: Analysis) -> Results:
         residuals=ResidualsPart(
             raw=matrix_part(names, names, raw), correlation=matrix_part(names, names, as_correlations)
         ),
-        fit=_fit(fitted),
+        fit=_fit(fitted, settings.errors),
         parameters=_parameters(fitted, settings, draws),
         r_squared={name: number(fitted.figures.r_squared[i]) for i, name in enumerate(fitted.plan.explained)},
         f_squared=shares,

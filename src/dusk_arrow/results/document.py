@@ -92,6 +92,20 @@ class BaselinePart(Part):
     df: int
 
 
+class ScaledPart(Part):
+    """The mean-scaled test and what follows from it; robust figures after Brosseau-Liard & Savalei (2012, 2014)."""
+
+    chi_square: float
+    scaling_factor: float
+    p_value: float
+    cfi: float | None
+    tli: float | None
+    rmsea: float
+    robust_cfi: float | None
+    robust_tli: float | None
+    robust_rmsea: float
+
+
 class FitPart(Part):
     """Global fit."""
 
@@ -120,7 +134,7 @@ class FitPart(Part):
     critical_n_05: float | None
     critical_n_01: float | None
     baseline: BaselinePart
-    scaled: None = None
+    scaled: ScaledPart | None = None
     bollen_stine: None = None
     d_uls: None = None
     d_g: None = None

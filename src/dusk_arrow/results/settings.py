@@ -18,7 +18,7 @@ class Settings(BaseModel):
     estimator: Literal["ml"] = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
-    errors: Literal["expected"] = "expected"
+    errors: Literal["expected", "observed", "sandwich", "satorra-bentler"] = "expected"
     missing: Literal["listwise"] = "listwise"
     bootstrap: int = Field(default=0, ge=0, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0)

@@ -132,6 +132,51 @@ def assess_fit(sample: Array, implied: Array, discrepancy: float, n_parameters: 
     )
 
 
+@dataclass(frozen=True)
+class ScaledFit:
+    """Fit by a mean-scaled statistic, and robust figures that estimate what the unscaled ones would be in normal data."""
+
+    chi_square: float
+    scaling_factor: float
+    p_value: float
+    cfi: float | None
+    tli: float | None
+    rmsea: float
+    robust_cfi: float | None
+    robust_tli: float | None
+    robust_rmsea: float
+
+
+def _relative(t: float, df: float, base: float, base_df: float) -> tuple[float | None, float | None]:
+    """CFI (0–1) and TLI from statistics and what they should be (their df, or df times their scaling factor)."""
+    excess, base_excess = max(t - df, 0.0), max(base - base_df, t - df, 0.0)
+    cfi = 1 - excess / base_excess if base_excess > 0 else 1.0
+    tli = 1 - (t - df) / df * base_df / (base - base_df) if base != base_df else None
+    return cfi, tli
+
+
+def scale_fit(fit: Fit, factor: float, baseline_factor: float, multiplier: float) -> ScaledFit:
+    """Scaled and robust figures (Brosseau-Liard & Savalei 2012, 2014) of a model with df > 0."""
+    t, base = fit.chi_square / factor, fit.baseline_chi_square / baseline_factor
+    cfi, tli = _relative(t, fit.df, base, fit.baseline_df)
+    due, base_due = factor * fit.df, baseline_factor * fit.baseline_df
+    excess = fit.chi_square - due
+    base_excess = fit.baseline_chi_square - base_due
+    robust_cfi = 1 - max(excess, 0.0) / max(base_excess, excess, 1e-300) if max(base_excess, excess) > 0 else 1.0
+    robust_tli = 1 - excess * fit.baseline_df / (base_excess * fit.df) if base_excess != 0 else None
+    return ScaledFit(
+        chi_square=t,
+        scaling_factor=factor,
+        p_value=chi_square_p(t, fit.df),
+        cfi=cfi,
+        tli=tli,
+        rmsea=float(np.sqrt(max(t - fit.df, 0.0) / (fit.df * multiplier))),
+        robust_cfi=robust_cfi,
+        robust_tli=robust_tli,
+        robust_rmsea=float(np.sqrt(max(excess, 0.0) / (fit.df * multiplier))),
+    )
+
+
 def _critical_n(alpha: float, chi_square: float, df: int, multiplier: float) -> float | None:
     """The sample size at which this discrepancy would just be significant (Hoelter 1983)."""
     discrepancy = chi_square / multiplier

@@ -8,6 +8,7 @@ import numpy as np
 
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.robust import Errors, parameter_covariance
 from dusk_arrow.core.covariance.signs import align_signs
 from dusk_arrow.core.covariance.solver import Solution, solve
 from dusk_arrow.core.linear_algebra import Array
@@ -71,11 +72,17 @@ def identification(table: ParameterTable) -> list[Problem]:
     return [Problem("not_identified", "error", message, tuple(names[:12]))]
 
 
-def estimate(table: ParameterTable, sample: Array, multiplier: float) -> Estimation:
+def estimate(
+    table: ParameterTable,
+    sample: Array,
+    multiplier: float,
+    errors: Errors = "expected",
+    values: Array | None = None,
+) -> Estimation:
     """Maximum likelihood estimates for a sample covariance matrix (p, p) in the order of `table.observed`.
 
-    `multiplier` is what F is multiplied with for χ² and for the errors: N or N−1. Errors come from the expected
-    information; they are nan where it is singular.
+    `multiplier` is what F is multiplied with for χ² and for the errors: N or N−1. `errors` says where the errors
+    come from; robust ones need the complete cases `values` (n, p). They are nan where the information is singular.
     """
     model = lay_out(table)
     solution = solve(model, sample)
@@ -84,10 +91,5 @@ def estimate(table: ParameterTable, sample: Array, multiplier: float) -> Estimat
     q = model.n_free
     covariance = np.full((q, q), np.nan)
     if solution.converged and q:
-        expected = multiplier * information(model, solution.theta)
-        size = np.sqrt(np.maximum(np.diag(expected), 1e-300))
-        scaled = expected / np.outer(size, size)
-        values = np.linalg.eigvalsh(scaled)
-        if values[0] > 1e-12 * values[-1]:
-            covariance = np.linalg.inv(scaled) / np.outer(size, size)
+        covariance = parameter_covariance(model, solution.theta, sample, multiplier, errors, values)
     return Estimation(model, solution, found.covariance, found.nodes, covariance, multiplier)

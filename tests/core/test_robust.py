@@ -1,0 +1,210 @@
+"""Robust errors and tests against fourth moments written out, equivalences and simulation."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dusk_arrow.core.assessment.fit import assess_fit, scale_fit
+from dusk_arrow.core.covariance.estimation import Estimation, estimate
+from dusk_arrow.core.covariance.implied import hessian, implied, matrices
+from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.robust import casewise_scores, parameter_covariance, scaled_test
+from dusk_arrow.core.observations.moments import covariance
+from tests.core.populations import EQUAL, FORMATIVE, THREE, random_population, table_of
+
+TEXTS = {"three constructs": THREE, "formative": FORMATIVE, "equality": EQUAL}
+
+
+def skewed(table: ParameterTable, seed: int, n: int) -> np.ndarray:
+    """Cases with the population's covariances but heavy, skewed tails."""
+    truth = random_population(table, seed)
+    rng = np.random.default_rng(seed)
+    raw = (rng.chisquare(3, (n, len(truth.covariance))) - 3) / np.sqrt(6)
+    return raw @ np.linalg.cholesky(truth.covariance).T
+
+
+def pairs(p: int) -> tuple[np.ndarray, np.ndarray]:
+    return np.tril_indices(p)
+
+
+def written_out(found: Estimation, values: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Δ by differences, V from its definition through a duplication matrix, Γ from every case's products."""
+    p = values.shape[1]
+    rows, columns = pairs(p)
+    theta = found.solution.theta
+    step = 1e-6
+    ahead = implied(matrices(found.model, theta + step * np.eye(theta.size))).covariance
+    behind = implied(matrices(found.model, theta - step * np.eye(theta.size))).covariance
+    delta = ((ahead - behind) / (2 * step))[:, rows, columns].T
+    duplication = np.zeros((p * p, rows.size))
+    for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
+        duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
+    inverse = np.linalg.inv(found.implied)
+    weight = 0.5 * duplication.T @ np.kron(inverse, inverse) @ duplication
+    centred = values - values.mean(axis=0)
+    products = centred[:, rows] * centred[:, columns]
+    gamma = np.cov(products.T, ddof=0)
+    return delta, weight, gamma
+
+
+@pytest.mark.parametrize("text", TEXTS.values(), ids=TEXTS.keys())
+def test_satorra_bentler_against_its_definition(text: str) -> None:
+    """Errors and scaling factor from Δ, V and Γ themselves, as in the paper."""
+    table = table_of(text)
+    values = skewed(table, 4, 300)
+    n, p = values.shape
+    sample = covariance(values)
+    found = estimate(table, sample, n, "satorra-bentler", values)
+    delta, weight, gamma = written_out(found, values)
+    bread = np.linalg.inv(delta.T @ weight @ delta)
+    expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / n
+    np.testing.assert_allclose(found.covariance, expected, rtol=1e-4, atol=1e-9)
+    df = p * (p + 1) // 2 - table.n_free
+    residual = weight - weight @ delta @ bread @ delta.T @ weight
+    test = scaled_test(found.model, found.solution.theta, sample, values, df, "satorra-bentler")
+    assert test is not None
+    assert test.scaling_factor == pytest.approx(np.trace(residual @ gamma) / df, rel=1e-5)
+
+
+def test_baseline_factor_against_its_definition() -> None:
+    """The baseline is scaled by the same formula, with only variances as parameters."""
+    table = table_of(THREE)
+    values = skewed(table, 6, 250)
+    sample = covariance(values)
+    found = estimate(table, sample, 250)
+    p = values.shape[1]
+    rows, columns = pairs(p)
+    _, _, gamma = written_out(found, values)
+    inverse = np.diag(1 / np.diag(sample))
+    duplication = np.zeros((p * p, rows.size))
+    for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
+        duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
+    weight = 0.5 * duplication.T @ np.kron(inverse, inverse) @ duplication
+    delta = (rows == columns)[:, None] * (rows[:, None] == np.arange(p))
+    bread = np.linalg.inv(delta.T @ weight @ delta)
+    residual = weight - weight @ delta @ bread @ delta.T @ weight
+    test = scaled_test(found.model, found.solution.theta, sample, values, 20, "satorra-bentler")
+    assert test is not None
+    assert test.baseline_factor == pytest.approx(np.trace(residual @ gamma) / (p * (p - 1) / 2))
+
+
+@pytest.mark.parametrize("text", TEXTS.values(), ids=TEXTS.keys())
+def test_scores_are_derivatives_of_each_case(text: str) -> None:
+    """The meat of the sandwich, case by case, against differences of the log-likelihood."""
+    table = table_of(text)
+    values = skewed(table, 2, 400)
+    found = estimate(table, covariance(values), 400)
+    theta, step = found.solution.theta, 1e-6
+    centred = values - values.mean(axis=0)
+
+    def likelihood(at: np.ndarray) -> np.ndarray:
+        sigma = implied(matrices(found.model, at)).covariance
+        lengths = np.einsum("np,pq,nq->n", centred, np.linalg.inv(sigma), centred)
+        return -0.5 * (np.linalg.slogdet(sigma)[1] + lengths)
+
+    scores = casewise_scores(found.model, theta, values)
+    for k in range(theta.size):
+        shift = step * np.eye(theta.size)[k]
+        slope = (likelihood(theta + shift) - likelihood(theta - shift)) / (2 * step)
+        np.testing.assert_allclose(scores[:, k] - scores[:, k].mean(), slope, atol=2e-5)
+
+
+def test_observed_information_is_the_curvature() -> None:
+    """(n·H/2)⁻¹, and near the expected one where the model holds."""
+    table = table_of(THREE)
+    truth = random_population(table, 3)
+    found = estimate(table, truth.covariance, 400, "observed")
+    curvature = hessian(found.model, found.solution.theta, truth.covariance)
+    np.testing.assert_allclose(found.covariance, np.linalg.inv(400 * curvature / 2), rtol=1e-6, atol=1e-12)
+    expected = estimate(table, truth.covariance, 400)
+    np.testing.assert_allclose(found.covariance, expected.covariance, rtol=1e-4, atol=1e-9)
+
+
+def test_on_large_normal_samples_all_errors_agree() -> None:
+    """Nobody should pay for robustness where it is not needed."""
+    table = table_of(THREE)
+    truth = random_population(table, 5)
+    values = np.random.default_rng(5).multivariate_normal(np.zeros(9), truth.covariance, 20_000)
+    sample = covariance(values)
+    found = estimate(table, sample, 20_000)
+    plain = np.sqrt(np.diag(found.covariance))
+    for errors in ("observed", "sandwich", "satorra-bentler"):
+        other = parameter_covariance(found.model, found.solution.theta, sample, 20_000, errors, values)  # type: ignore[arg-type]
+        np.testing.assert_allclose(np.sqrt(np.diag(other)), plain, rtol=0.05)
+    for errors in ("sandwich", "satorra-bentler"):
+        test = scaled_test(found.model, found.solution.theta, sample, values, 24, errors)  # type: ignore[arg-type]
+        assert test is not None
+        assert test.scaling_factor == pytest.approx(1, abs=0.05)
+
+
+def test_robust_errors_are_the_spread_of_repeated_studies() -> None:
+    """With heavy tails the plain error is too small, and the robust one is right."""
+    table = table_of("x leads to m\nm leads to y")
+    rng = np.random.default_rng(11)
+    n, studies = 300, 600
+    index = next(p.index for p in table.parameters if p.words == "variance of x")
+    assert index is not None
+    at = list(table.observed).index("x")
+    draws, plain, robust = [], [], []
+    for study in range(studies):
+        raw = rng.standard_t(6, (n, 3))
+        values = raw @ np.linalg.cholesky(np.array([[1, 0.5, 0.2], [0.5, 1, 0.4], [0.2, 0.4, 1]])).T
+        sample = covariance(values)
+        draws.append(sample[at, at])
+        if study < 60:
+            found = estimate(table, sample, n)
+            plain.append(np.sqrt(found.covariance[index, index]))
+            other = parameter_covariance(found.model, found.solution.theta, sample, n, "sandwich", values)
+            robust.append(np.sqrt(other[index, index]))
+    assert np.mean(plain) < 0.85 * np.std(draws)
+    assert np.mean(robust) == pytest.approx(np.std(draws), rel=0.15)
+
+
+def test_scaled_test_keeps_its_level_where_the_plain_one_does_not() -> None:
+    """With skewed items χ² rejects true models far too often; scaled, it hardly does."""
+    table = table_of("A shows in a1, a2, a3\nB shows in b1, b2, b3\nA leads to B")
+    rng = np.random.default_rng(13)
+    loading = 0.8
+    plain, scaled = [], []
+    for _ in range(150):
+        factor = (rng.chisquare(2, (400, 2)) - 2) / 2
+        factor[:, 1] = 0.5 * factor[:, 0] + np.sqrt(0.75) * factor[:, 1]
+        tails = (rng.chisquare(1, (400, 6)) - 1) / np.sqrt(2) * np.sign(rng.standard_normal((400, 1)))
+        values = loading * np.repeat(factor, 3, axis=1) + 0.6 * tails * np.abs(factor[:, :1])
+        sample = covariance(values)
+        found = estimate(table, sample, 400)
+        if not found.solution.converged:
+            continue
+        fit = assess_fit(sample, found.implied, found.solution.discrepancy, table.n_free, 400, 400)
+        test = scaled_test(found.model, found.solution.theta, sample, values, fit.df, "satorra-bentler")
+        assert test is not None
+        plain.append((fit.p_value or 0) < 0.05)
+        scaled.append(scale_fit(fit, test.scaling_factor, test.baseline_factor, 400).p_value < 0.05)
+    assert np.mean(plain) > 0.25
+    assert np.mean(scaled) < 0.13
+
+
+def test_robust_figures_follow_their_formulas() -> None:
+    """With factors of one, scaled and robust figures are the plain ones; else as the papers define them."""
+    table = table_of(THREE)
+    values = skewed(table, 9, 300)
+    sample = covariance(values)
+    found = estimate(table, sample, 300)
+    fit = assess_fit(sample, found.implied, found.solution.discrepancy, table.n_free, 300, 300)
+    same = scale_fit(fit, 1.0, 1.0, 300)
+    for name in ("cfi", "tli", "rmsea", "chi_square", "p_value"):
+        assert getattr(same, name) == pytest.approx(getattr(fit, name))
+    assert (same.robust_cfi, same.robust_tli, same.robust_rmsea) == (
+        pytest.approx(fit.cfi),
+        pytest.approx(fit.tli),
+        pytest.approx(fit.rmsea),
+    )
+    c, c0 = 1.4, 1.7
+    other = scale_fit(fit, c, c0, 300)
+    t, t0, df, df0 = fit.chi_square, fit.baseline_chi_square, fit.df, fit.baseline_df
+    assert other.chi_square == pytest.approx(t / c)
+    assert other.robust_rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
+    assert other.robust_cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))
+    assert other.robust_tli == pytest.approx(1 - (t - c * df) * df0 / ((t0 - c0 * df0) * df))
+    assert scaled_test(found.model, found.solution.theta, sample, values, 0, "sandwich") is None
