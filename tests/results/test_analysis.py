@@ -54,6 +54,14 @@ def test_the_demo_recovers_what_it_was_made_from(wardens: Results) -> None:
     assert ("runs_against_block", "su4") in codes
     assert ("weak_loading", "ef5") in codes
     assert ("cases_left_out", "") in codes
+    shared = next(p for p in wardens.problems if p.code == "residuals_share")
+    assert shared.about == ["st1", "st2"]
+    assert shared.repairs[0].change == {"type": "set_covariance", "first": "st1", "second": "st2", "free": True}
+    allowed = document(demo_text("river_wardens") + "st1 and st2 covary", demo_data("river_wardens"))
+    promised = next(m for m in wardens.modification if (m.from_, m.to) == ("st1", "st2"))
+    assert wardens.fit is not None
+    assert allowed.fit is not None
+    assert wardens.fit.chi_square - allowed.fit.chi_square == pytest.approx(promised.index, rel=0.15)
 
 
 def test_document_validates_against_the_published_schema(wardens: Results) -> None:

@@ -975,6 +975,27 @@ export interface components {
             sentences: string;
         };
         /**
+         * ModificationPart
+         * @description What freeing one more parameter would do: the fall of χ² and the change of the parameter, both expected.
+         */
+        ModificationPart: {
+            /** Expected Change */
+            expected_change: number;
+            /** From */
+            from: string;
+            /** Index */
+            index: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "loading" | "weight" | "path" | "covariance" | "variance";
+            /** Standardized Change */
+            standardized_change: number | null;
+            /** To */
+            to: string;
+        };
+        /**
          * MomentsPart
          * @description Covariances and means of variables.
          */
@@ -1531,9 +1552,9 @@ export interface components {
             model: string;
             /**
              * Modification
-             * @default null
+             * @default []
              */
-            modification: null;
+            modification: components["schemas"]["ModificationPart"][];
             /**
              * Parameters
              * @default []

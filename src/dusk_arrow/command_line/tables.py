@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
 from dusk_arrow.results.document import Interval, Results
 
+MODIFICATIONS = 5
+
 
 def plain(value: float | None, decimals: int = 3) -> str:
     """A number in its own units with a true minus, an en dash where there is none."""
@@ -130,6 +132,17 @@ def readable(results: Results) -> str:
     parts = [head, _fit(results), _scaled(results), _parameters(results), _quality(results)]
     if results.effects:
         parts.append(_effects(results))
+    if results.modification:
+        rows = [
+            [
+                f"{m.from_} {'&' if m.kind == 'covariance' else '→'} {m.to}",
+                m.kind,
+                plain(m.index, 2),
+                plain(m.expected_change),
+            ]
+            for m in results.modification[:MODIFICATIONS]
+        ]
+        parts.append(table(["largest modification indices", "kind", "index", "expected change"], rows))
     if results.tracked:
         rows = [
             [

@@ -13,6 +13,7 @@ from dusk_arrow.core.covariance.admissibility import admissible, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask
 from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
 from dusk_arrow.core.covariance.figures import FigurePlan, Figures, delta_errors, figures, make_plan
+from dusk_arrow.core.covariance.modification import Modification, modification_indices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.effects.routes import list_effects
@@ -20,7 +21,8 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.moments import Sample, complete_cases, covariance
 from dusk_arrow.core.observations.screening import check_covariance
-from dusk_arrow.core.problems import Problem, has_error
+from dusk_arrow.core.problems import Problem, Repair, has_error
+from dusk_arrow.core.specification.changes import SetCovariance
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
@@ -58,6 +60,7 @@ class Fitted:
     blocks: tuple[tuple[int, ...], ...]
     admissible: bool
     bootstrap: BootstrapOutcome | None
+    modifications: tuple[Modification, ...]
 
 
 @dataclass(frozen=True)
@@ -134,6 +137,23 @@ def _bootstrap_refusal(source: Source) -> list[Problem]:
     )
 
 
+def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
+    """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
+    owner = {name: c.name for c in table.constructs for name in c.indicators}
+    notes = []
+    for m in modifications:
+        first, second = m.parameter.source, m.parameter.target
+        if m.parameter.matrix != "residual" or m.index < 10.83 or owner[first] != owner[second]:
+            continue
+        message = (
+            f"{first} and {second} share more than {owner[first]} explains: with covarying residuals χ² would fall by about "
+            f"{m.index:.1f}. Allow it only for a reason that could be stated in a paper, such as nearly the same wording."
+        )
+        repair = Repair("Let their residuals covary", SetCovariance(first, second, True))
+        notes.append(Problem("residuals_share", "note", message, (first, second), (repair,)))
+    return notes[:3]
+
+
 def _errors_refusal(source: Source, settings: Settings) -> list[Problem]:
     if isinstance(source, DataSet) or settings.errors not in NEED_CASES:
         return []
@@ -193,6 +213,8 @@ def analyse(
         message = "The data do not determine every parameter (the information matrix is singular): no standard errors."
         problems.append(Problem("empirically_not_identified", "warning", message))
     problems += explain(estimation.model, theta, found)
+    modifications = modification_indices(table, theta, evidence.covariance, multiplier)
+    problems += _shared_residuals(table, modifications)
     blocks = _blocks(table)
     alpha = np.array([cronbach_alpha(evidence.covariance[np.ix_(b, b)]) if b else np.nan for b in blocks])
     outcome = None
@@ -220,5 +242,6 @@ def analyse(
         blocks,
         bool(admissible(estimation.model, theta)),
         outcome,
+        tuple(modifications),
     )
     return Analysis("estimated", specification, settings, source, tuple(problems), fitted)

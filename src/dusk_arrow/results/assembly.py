@@ -34,6 +34,7 @@ from dusk_arrow.results.document import (
     Interval,
     LoadingPart,
     MediationPart,
+    ModificationPart,
     MomentsPart,
     ParameterPart,
     QualityPart,
@@ -382,6 +383,17 @@ def assemble(analysis: Analysis) -> Results:
             for i, name in enumerate(fitted.plan.tracked)
         ],
         quality=_quality(fitted, vifs),
+        modification=[
+            ModificationPart(
+                kind=m.parameter.kind,
+                from_=m.parameter.source,
+                to=m.parameter.target,
+                index=m.index,
+                expected_change=m.expected_change,
+                standardized_change=number(m.standardized_change),
+            )
+            for m in fitted.modifications
+        ],
         bootstrap_summary=summary,
         bootstrap_figures=_bootstrap_figures(fitted, draws),
     )

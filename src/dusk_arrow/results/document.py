@@ -267,6 +267,17 @@ class ResidualsPart(Part):
     standardized: Matrix | None = None
 
 
+class ModificationPart(Part):
+    """What freeing one more parameter would do: the fall of χ² and the change of the parameter, both expected."""
+
+    kind: Literal["loading", "weight", "path", "covariance", "variance"]
+    from_: str = Field(alias="from")
+    to: str
+    index: float
+    expected_change: float
+    standardized_change: float | None
+
+
 class BootstrapSummaryPart(Part):
     """How the bootstrap went."""
 
@@ -305,7 +316,7 @@ class Results(Part):
     mediation: list[MediationPart] = []
     tracked: list[TrackedPart] = []
     quality: QualityPart | None = None
-    modification: None = None
+    modification: list[ModificationPart] = []
     bootstrap_summary: BootstrapSummaryPart | None = None
     bootstrap_figures: dict[str, Bootstrap | None] = {}
     groups: None = None
