@@ -15,6 +15,7 @@ from flask.testing import FlaskClient
 from dusk_arrow.command_line.check import check
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.records.database import Sessions
+from dusk_arrow.records.tables import RunRow
 from dusk_arrow.results.screening import CheckDocument
 from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, ROOT, demo_text
@@ -209,6 +210,20 @@ def test_bootstrap_runs_in_the_background_and_is_kept(client: FlaskClient, model
     assert moved["results"]["bootstrap_summary"] is None
     back = client.post(f"/api/models/{model['id']}/undo").get_json()
     assert back["results"]["bootstrap_summary"]["used"] == 256
+
+
+def test_runs_of_another_version_do_not_block_a_model(
+    client: FlaskClient, model: dict[str, Any], records: Sessions
+) -> None:
+    """After an update people find their models, re-estimated where a stored document no longer fits."""
+    change(client, model, {"type": "replace_text", "text": "A shows in tr1..tr4\nB shows in ef1..ef4\nA leads to B"})
+    run = finish(client, client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128}).get_json())
+    with records.begin() as session:
+        row = session.get_one(RunRow, run["id"])
+        row.results = {**(row.results or {}), "parameters": None}
+    state = client.get(f"/api/models/{model['id']}").get_json()
+    assert state["results"]["converged"]
+    assert state["results"]["bootstrap_summary"] is None
 
 
 def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> None:

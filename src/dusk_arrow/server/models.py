@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Annotated
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.specification.applying import apply_all
@@ -32,6 +33,7 @@ api = APIBlueprint(
     abp_responses={404: ProblemDocument, 409: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
 
+log = logging.getLogger(__name__)
 AnyChange = Annotated[Change, Field(discriminator="type")]
 FAR_BACK = 12
 
@@ -163,7 +165,10 @@ def fit(session: Session, model: ModelRow, specification: str) -> Results:
     settings = Settings.model_validate(model.settings)
     run = store.latest_run(session, model.id, specification, data.fingerprint)
     if run is not None and run.results is not None:
-        return Results.model_validate(run.results)
+        try:
+            return Results.model_validate(run.results)
+        except ValidationError:
+            log.warning("run %s was stored by another version and is passed over", run.id)
     return context().cache.document(specification, data.fingerprint, settings, lambda: store.load_data(data))
 
 
