@@ -224,6 +224,11 @@ def test_runs_of_another_version_do_not_block_a_model(
     state = client.get(f"/api/models/{model['id']}").get_json()
     assert state["results"]["converged"]
     assert state["results"]["bootstrap_summary"] is None
+    again = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128})
+    assert again.status_code == 201
+    finish(client, again.get_json())
+    state = client.get(f"/api/models/{model['id']}").get_json()
+    assert state["results"]["bootstrap_summary"]["used"] == 128
 
 
 def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> None:

@@ -18,7 +18,7 @@ from dusk_arrow.core.specification.writing import write
 from dusk_arrow.figure.board import Board, board
 from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.records.tables import ModelRow, RevisionRow, RunRow
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.convert import CHANGE
@@ -159,16 +159,25 @@ def find_model(session: Session, model_id: int, lock: bool = False) -> ModelRow:
     return found
 
 
+def stored_results(run: RunRow | None) -> Results | None:
+    """The document of a finished run; None where there is none, or one of another version that no longer fits."""
+    if run is None or run.results is None:
+        return None
+    try:
+        return Results.model_validate(run.results)
+    except ValidationError:
+        log.warning("run %s was stored by another version and is passed over", run.id)
+        return None
+
+
 def fit(session: Session, model: ModelRow, specification: str) -> Results:
     """The document of a specification on the model's data: with its bootstrap where one was run, else the plain fit."""
     data = store.data_set_of(session, model)
     settings = Settings.model_validate(model.settings)
     run = store.latest_run(session, model.id, specification, data.fingerprint)
-    if run is not None and run.results is not None:
-        try:
-            return Results.model_validate(run.results)
-        except ValidationError:
-            log.warning("run %s was stored by another version and is passed over", run.id)
+    kept = stored_results(run)
+    if kept is not None:
+        return kept
     return context().cache.document(specification, data.fingerprint, settings, lambda: store.load_data(data))
 
 

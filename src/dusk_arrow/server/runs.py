@@ -13,7 +13,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.settings import DEFAULT_SEED, Settings
 from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.models import ModelPath, find_model, fit, run_key
+from dusk_arrow.server.models import ModelPath, find_model, fit, run_key, stored_results
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -80,7 +80,7 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
         row_data = store.data_set_of(session, model)
         key = run_key(model, row_data.fingerprint, head.specification, settings)
         known = store.finished_run(session, key)
-        if known is not None:
+        if known is not None and stored_results(known) is not None:
             known.created = now()
             return reply(_part(known))
         row = RunRow(
