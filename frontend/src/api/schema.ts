@@ -957,8 +957,6 @@ export interface components {
             /** Id */
             id: number;
             last_good: components["schemas"]["Results"] | null;
-            /** Milliseconds */
-            milliseconds: number;
             /** Name */
             name: string;
             /** Observed */

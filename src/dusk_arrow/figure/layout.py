@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import isotonic_regression
@@ -67,7 +67,6 @@ class Layout:
     arrows: list[Routed]
     width: float
     height: float
-    layers: dict[str, int] = field(default_factory=dict)
 
 
 def _lane(link: Link, column: int) -> str:
@@ -273,7 +272,7 @@ def arrange(
     bottom = max(box.y + box.height for box in [*boxes.values(), *labels])
     points = [p for r in routed for c in r.curves for p in c.samples()]
     right, bottom = max([right, *(p[0] for p in points)]), max([bottom, *(p[1] for p in points)])
-    return Layout(boxes, routed, right + spacing.margin, bottom + spacing.margin, layers)
+    return Layout(boxes, routed, right + spacing.margin, bottom + spacing.margin)
 
 
 def _ways(

@@ -69,7 +69,7 @@ def _block(construct: Construct, side: str) -> Block:
     )
 
 
-def _sides(model: Model, indicators: bool) -> dict[str, str]:
+def _sides(model: Model) -> dict[str, str]:
     """Where each construct's indicators go: outward at both ends, above or below in between."""
     names = list(model.structure_nodes)
     layers = layer_of(names, forward_links(names, list(model.paths)))
@@ -190,7 +190,7 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
     """
     model = read(parse(results.model))
     found = {(p.from_, p.to): p for p in results.parameters if p.kind in ("path", "loading", "weight")}
-    sides = _sides(model, indicators)
+    sides = _sides(model)
     blocks: dict[str, Block] = {}
     cards: list[Card] = []
     for construct in model.constructs:

@@ -129,14 +129,6 @@ def _blocks(table: ParameterTable) -> tuple[tuple[int, ...], ...]:
     )
 
 
-def _bootstrap_refusal(source: Source) -> list[Problem]:
-    return (
-        []
-        if isinstance(source, DataSet)
-        else [Problem("bootstrap_needs_cases", "error", NO_CASES.format("The bootstrap"))]
-    )
-
-
 def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
     """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
     owner = {name: c.name for c in table.constructs for name in c.indicators}
@@ -154,10 +146,17 @@ def _shared_residuals(table: ParameterTable, modifications: Sequence[Modificatio
     return notes[:3]
 
 
-def _errors_refusal(source: Source, settings: Settings) -> list[Problem]:
-    if isinstance(source, DataSet) or settings.errors not in NEED_CASES:
+def _needs_cases(source: Source, settings: Settings) -> list[Problem]:
+    """What the settings ask for and a matrix cannot give."""
+    if isinstance(source, DataSet):
         return []
-    return [Problem("errors_need_cases", "error", NO_CASES.format(f"The choice of {settings.errors} errors"))]
+    found = []
+    if settings.bootstrap:
+        found.append(Problem("bootstrap_needs_cases", "error", NO_CASES.format("The bootstrap")))
+    if settings.errors in NEED_CASES:
+        message = NO_CASES.format(f"The choice of {settings.errors} errors")
+        found.append(Problem("errors_need_cases", "error", message))
+    return found
 
 
 def analyse(
@@ -175,9 +174,7 @@ def analyse(
     model = read(specification)
     if not has_error(problems):
         problems += _not_numbers(source, model.columns)
-    if settings.bootstrap:
-        problems += _bootstrap_refusal(source)
-    problems += _errors_refusal(source, settings)
+    problems += _needs_cases(source, settings)
     if has_error(problems):
         return Analysis("refused", specification, settings, source, tuple(problems))
     table = compile_model(model, settings.scaling)

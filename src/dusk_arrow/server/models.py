@@ -94,7 +94,6 @@ class ModelState(BaseModel):
     board: Board
     can_undo: bool
     can_redo: bool
-    milliseconds: float
 
 
 class NewRevision(BaseModel):
@@ -198,7 +197,7 @@ def _pins(model: ModelRow) -> dict[str, tuple[float, float]]:
     return {name: (pin["x"], pin["y"]) for name, pin in model.pins.items()}
 
 
-def state_of(session: Session, model: ModelRow, milliseconds: float = 0.0) -> ModelState:
+def state_of(session: Session, model: ModelRow) -> ModelState:
     """The state of a model at its head."""
     head = store.head_of(session, model)
     said = read(parse(head.specification))
@@ -239,7 +238,6 @@ def state_of(session: Session, model: ModelRow, milliseconds: float = 0.0) -> Mo
         board=board(said, results if results.converged else last_good, _pins(model)),
         can_undo=head.parent_id is not None,
         can_redo=str(head.id) in model.onward,
-        milliseconds=milliseconds,
     )  # fmt: skip
 
 

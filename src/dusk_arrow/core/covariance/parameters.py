@@ -77,10 +77,6 @@ class ParameterTable:
         """The number of free values, equal parameters counted once."""
         return len({p.index for p in self.parameters if p.index is not None})
 
-    def of_kind(self, *kinds: Kind) -> list[Parameter]:
-        """The parameters of some kinds, in order."""
-        return [p for p in self.parameters if p.kind in kinds]
-
     def free_words(self) -> list[str]:
         """For each free value the words of its first parameter."""
         found: dict[int, str] = {}

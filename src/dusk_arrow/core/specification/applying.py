@@ -31,11 +31,9 @@ from dusk_arrow.core.specification.model import Construct, canonical, read
 from dusk_arrow.core.specification.sentences import parse, parse_line
 from dusk_arrow.core.specification.statements import (
     Arrow,
-    Binary,
     Calls,
     Covaries,
     Expects,
-    Expression,
     Fixes,
     InterceptOf,
     Keeps,
@@ -44,8 +42,6 @@ from dusk_arrow.core.specification.statements import (
     MadeOf,
     Matches,
     Moderates,
-    Negative,
-    Number,
     Pair,
     Reference,
     SetsAside,
@@ -56,6 +52,7 @@ from dusk_arrow.core.specification.statements import (
     Target,
     Tracks,
     VarianceOf,
+    references,
 )
 
 
@@ -132,18 +129,6 @@ def _mentions(statement: Statement, name: str) -> bool:
     return found
 
 
-def _references(expression: Expression) -> set[str]:
-    match expression:
-        case Number():
-            return set()
-        case Reference(name):
-            return {name}
-        case Negative(operand):
-            return _references(operand)
-        case Binary(_, left, right):
-            return _references(left) | _references(right)
-
-
 def _drop_labels(specification: Specification, gone: set[str]) -> Specification:
     """What refers to parameter names that no longer exist goes with them, however long the chain."""
     while gone:
@@ -156,7 +141,7 @@ def _drop_labels(specification: Specification, gone: set[str]) -> Specification:
             if (
                 isinstance(statement, Tracks)
                 and not isinstance(statement.quantity, tuple)
-                and _references(statement.quantity) & gone
+                and not gone.isdisjoint(references(statement.quantity))
             ):
                 lost.add(statement.name)
                 return []

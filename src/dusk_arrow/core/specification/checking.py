@@ -18,10 +18,8 @@ from dusk_arrow.core.specification.changes import (
 from dusk_arrow.core.specification.model import Model, canonical, read, touches
 from dusk_arrow.core.specification.statements import (
     Arrow,
-    Binary,
     Calls,
     Covaries,
-    Expression,
     Fixes,
     InterceptOf,
     Keeps,
@@ -29,7 +27,6 @@ from dusk_arrow.core.specification.statements import (
     MadeOf,
     Matches,
     Moderates,
-    Negative,
     Pair,
     Reference,
     SetsAside,
@@ -39,6 +36,7 @@ from dusk_arrow.core.specification.statements import (
     Target,
     Tracks,
     VarianceOf,
+    references,
 )
 from dusk_arrow.core.specification.writing import target_text
 
@@ -262,18 +260,6 @@ def _targets(specification: Specification, model: Model) -> list[Problem]:
     return found
 
 
-def _references(expression: Expression) -> list[str]:
-    match expression:
-        case Reference(name):
-            return [name]
-        case Negative(operand):
-            return _references(operand)
-        case Binary(_, left, right):
-            return _references(left) + _references(right)
-        case _:
-            return []
-
-
 def _routes(specification: Specification, model: Model) -> list[Problem]:
     found: list[Problem] = []
     paths = set(model.paths)
@@ -293,7 +279,7 @@ def _routes(specification: Specification, model: Model) -> list[Problem]:
             if not isinstance(statement.quantity, tuple):
                 found += [
                     _unknown(name, sorted(known), "named parameter")
-                    for name in _references(statement.quantity)
+                    for name in references(statement.quantity)
                     if name not in known
                 ]
             known.add(statement.name)

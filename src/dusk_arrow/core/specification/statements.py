@@ -74,6 +74,19 @@ class Binary:
 Expression = Number | Reference | Negative | Binary
 
 
+def references(expression: Expression) -> list[str]:
+    """The names of parameters and tracked quantities in an expression, in order."""
+    match expression:
+        case Reference(name):
+            return [name]
+        case Negative(operand):
+            return references(operand)
+        case Binary(_, left, right):
+            return references(left) + references(right)
+        case _:
+            return []
+
+
 @dataclass(frozen=True)
 class Shows:
     """`Stewardship shows in st1, st2`: a reflective construct and its indicators."""
