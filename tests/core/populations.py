@@ -6,7 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from dusk_arrow.core.covariance.discrepancies import Discrepancy
+from dusk_arrow.core.covariance.estimation import Estimation, estimate
+from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of, gather
 from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model
+from dusk_arrow.core.covariance.robust import Errors
+from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
@@ -78,6 +83,30 @@ def random_population(table: ParameterTable, seed: int) -> Population:
             chosen[p.words] = by_index.setdefault(p.index, chosen[p.words])
     return population(table, chosen)
 
+
+def matrix_evidence(sample: np.ndarray, n: float) -> Evidence:
+    """A covariance matrix that is taken as it is, with χ² = n·F."""
+    return Evidence(sample, None, int(n), int(n), None)
+
+
+def case_evidence(values: np.ndarray, **how: object) -> Evidence:
+    """Cases (n, p) in the model's order, gathered as settings say."""
+    names = tuple(f"v{i}" for i in range(values.shape[1]))
+    data = DataSet("cases", tuple(Column(name, "number", values[:, i]) for i, name in enumerate(names)))
+    return gather(data, names, **how)  # type: ignore[arg-type]
+
+
+def fit_matrix(table: ParameterTable, sample: np.ndarray, n: float, errors: Errors = "expected") -> Estimation:
+    """Maximum likelihood estimates from a matrix."""
+    return estimate(table, matrix_evidence(sample, n), errors)
+
+
+def likelihood_of(sample: np.ndarray) -> Discrepancy:
+    """The maximum likelihood discrepancy of one matrix."""
+    return discrepancy_of(matrix_evidence(sample, 100))
+
+
+ONLY = np.zeros(1, dtype=np.intp)
 
 THREE = """
 A shows in a1, a2, a3

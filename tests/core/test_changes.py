@@ -162,7 +162,6 @@ COLUMNS = ["a1", "a2", "a3", "b1", "b2", "b3", "x", "y"]
         ("F is made of a1, a2\nx leads to y", "formative_without_path", "F"),
         ("F is made of a1, a2\nF leads to y\nx leads to F", "path_into_formative", "F"),
         ("A shows in a1, a2\nx leads to A\ny moderates x > A", "moderation_not_available", "y"),
-        ("A shows in a1, a2\nfix intercept of a1 to 0", "intercepts_not_available", "a1"),
         ("A shows in a1, a1, a2", "named_twice", "a1"),
         ("A shows in a1, a2\na shows in b1, b2", "names_differ_by_case", "a"),
     ],

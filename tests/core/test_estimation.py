@@ -9,13 +9,24 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dusk_arrow.core.covariance.estimation import estimate, identification
+from dusk_arrow.core.covariance.estimation import identification
 from dusk_arrow.core.covariance.figures import delta_errors, figures, make_plan
-from dusk_arrow.core.covariance.implied import hessian, implied, information, lay_out, matrices, maximum_likelihood
+from dusk_arrow.core.covariance.implied import implied, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.effects.routes import list_effects
 from tests.conftest import ROOT
-from tests.core.populations import ALL, THREE, Population, model_of, population, random_population, table_of
+from tests.core.populations import (
+    ALL,
+    ONLY,
+    THREE,
+    Population,
+    fit_matrix,
+    likelihood_of,
+    model_of,
+    population,
+    random_population,
+    table_of,
+)
 
 REFERENCE = json.loads((ROOT / "tests/references/stability_of_alienation.json").read_text())
 
@@ -46,7 +57,7 @@ def test_published_chi_square(number: int) -> None:
     table = table_of(reference_model(number))
     sample = in_order(table, REFERENCE["variables"], reference_matrix())
     n = REFERENCE["n"]
-    found = estimate(table, sample, n - 1)
+    found = fit_matrix(table, sample, n - 1)
     published = REFERENCE["models"][number]["published"]
     assert found.solution.converged
     assert round((n - 1) * found.solution.discrepancy, 2) == published["chi_square_divisor_n_minus_1"]
@@ -59,7 +70,7 @@ def test_published_estimates_and_errors() -> None:
     table = table_of(reference_model(1))
     n = REFERENCE["n"]
     sample = in_order(table, REFERENCE["variables"], reference_matrix()) * (n - 1) / n
-    found = estimate(table, sample, n)
+    found = fit_matrix(table, sample, n)
     errors = np.sqrt(np.diag(found.covariance))
     by_words = {p.words.replace("→", ">"): p for p in table.parameters}
     for words, (value, error) in REFERENCE["models"][1]["published"]["estimates_and_se_divisor_n"].items():
@@ -77,7 +88,7 @@ def test_exact_population_is_recovered(text: str, scaling: str) -> None:
     table = compile_model(model, scaling)  # type: ignore[arg-type]
     truth = random_population(table, seed=11)
     assert identification(table) == []
-    found = estimate(table, truth.covariance, 500)
+    found = fit_matrix(table, truth.covariance, 500)
     assert found.solution.converged
     assert found.solution.discrepancy == pytest.approx(0, abs=1e-10)
     values = {p.words: v for p, v in zip(table.parameters, figures_of(found, model).parameters, strict=True)}
@@ -103,16 +114,18 @@ def test_gradient_and_hessian_are_derivatives_of_the_discrepancy(text: str) -> N
     model = lay_out(table)
     truth = random_population(table, seed=5)
     sample = noisy(truth, 6)
-    log_det = np.asarray(np.linalg.slogdet(sample)[1])
+    likelihood = likelihood_of(sample)
     rng = np.random.default_rng(1)
     start = np.array([truth.values[w] for w in table.free_words()])
     theta = start * rng.uniform(0.95, 1.05, start.size)
-    _, gradient = maximum_likelihood(model, theta, sample, log_det)
+    _, gradient = likelihood.evaluate(model, theta[None], ONLY)
     step = 1e-6
-    ahead = maximum_likelihood(model, theta + step * np.eye(theta.size), sample, log_det)
-    behind = maximum_likelihood(model, theta - step * np.eye(theta.size), sample, log_det)
-    np.testing.assert_allclose(gradient, (ahead[0] - behind[0]) / (2 * step), atol=2e-7, rtol=1e-5)
-    np.testing.assert_allclose(hessian(model, theta, sample), (ahead[1] - behind[1]) / (2 * step), atol=1e-5, rtol=1e-4)
+    repeated = np.zeros(theta.size, dtype=np.intp)
+    ahead = likelihood.evaluate(model, theta + step * np.eye(theta.size), repeated)
+    behind = likelihood.evaluate(model, theta - step * np.eye(theta.size), repeated)
+    np.testing.assert_allclose(gradient[0], (ahead[0] - behind[0]) / (2 * step), atol=2e-7, rtol=1e-5)
+    curvature = likelihood.exact(model, theta, 0)
+    np.testing.assert_allclose(curvature, (ahead[1] - behind[1]) / (2 * step), atol=1e-5, rtol=1e-4)
 
 
 @pytest.mark.parametrize("text", ALL.values(), ids=ALL.keys())
@@ -121,7 +134,7 @@ def test_information_is_half_the_expected_curvature(text: str) -> None:
     table = table_of(text)
     truth = random_population(table, seed=3)
     theta = np.array([truth.values[w] for w in table.free_words()])
-    curvature = hessian(lay_out(table), theta, truth.covariance)
+    curvature = likelihood_of(truth.covariance).exact(lay_out(table), theta, 0)
     np.testing.assert_allclose(2 * information(lay_out(table), theta), curvature, atol=1e-8)
 
 
@@ -129,7 +142,7 @@ def test_delta_errors_against_numerical_derivatives() -> None:
     """Standardized estimates and effects have errors of their own; complex steps must agree with differences."""
     model = model_of(THREE)
     table = compile_model(model)
-    found = estimate(table, noisy(random_population(table, 2), 3), 400)
+    found = fit_matrix(table, noisy(random_population(table, 2), 3), 400)
     effects, _ = list_effects(model.paths, table.structural)
     plan = make_plan(found.model, tuple(effects), {})
     theta, step = found.solution.theta, 1e-6
@@ -165,7 +178,7 @@ def test_errors_agree_with_a_large_simulation() -> None:
                 rcond=None,
             )[0][0]
         )
-    error = np.sqrt(estimate(table, truth.covariance, n).covariance[index, index])
+    error = np.sqrt(fit_matrix(table, truth.covariance, n).covariance[index, index])
     assert error == pytest.approx(np.std(draws), rel=0.06)
 
 
@@ -176,8 +189,8 @@ def test_units_of_an_indicator_change_no_standardized_figure(seed: int, units: l
     table = compile_model(model)
     sample = noisy(random_population(table, seed % 50), seed)
     scale = np.array(units)
-    first = estimate(table, sample, 400)
-    second = estimate(table, sample * np.outer(scale, scale), 400)
+    first = fit_matrix(table, sample, 400)
+    second = fit_matrix(table, sample * np.outer(scale, scale), 400)
     assert second.solution.discrepancy == pytest.approx(first.solution.discrepancy, abs=1e-8)
     a, b = figures_of(first, model), figures_of(second, model)
     np.testing.assert_allclose(a.standardized, b.standardized, atol=1e-5)
@@ -190,13 +203,13 @@ def test_scaling_and_order_do_not_matter(seed: int) -> None:
     model = model_of(THREE)
     table = compile_model(model)
     sample = noisy(random_population(table, seed % 50), seed)
-    marker = estimate(table, sample, 400)
-    unit = estimate(compile_model(model, "unit-variance"), sample, 400)
+    marker = fit_matrix(table, sample, 400)
+    unit = fit_matrix(compile_model(model, "unit-variance"), sample, 400)
     assert unit.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
     np.testing.assert_allclose(figures_of(marker, model).standardized, figures_of(unit, model).standardized, atol=1e-5)
     turned = model_of(THREE.replace("a1, a2, a3", "a3, a1, a2"))
     other = compile_model(turned)
-    found = estimate(other, in_order(other, list(table.observed), sample), 400)
+    found = fit_matrix(other, in_order(other, list(table.observed), sample), 400)
     assert found.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
     by_words = dict(zip([p.words for p in table.parameters], figures_of(marker, model).standardized, strict=True))
     for p, value in zip(other.parameters, figures_of(found, turned).standardized, strict=True):
@@ -214,7 +227,7 @@ def test_random_identified_models_converge(seed: int) -> None:
         f"{names[i]} leads to {names[j]}" for j in range(1, k) for i in range(j) if i == j - 1 or rng.random() < 0.3
     ]
     table = table_of("\n".join(lines))
-    found = estimate(table, noisy(random_population(table, seed), seed, n=300), 300)
+    found = fit_matrix(table, noisy(random_population(table, seed), seed, n=300), 300)
     assert found.solution.converged
 
 
@@ -223,7 +236,7 @@ def test_starting_values_are_used_and_harmless() -> None:
     plain = table_of(THREE)
     started = table_of(THREE + "\nstart A > B from 0.9\nstart variance of b1 from 2")
     sample = noisy(random_population(plain, 1), 1)
-    first, second = estimate(plain, sample, 400), estimate(started, sample, 400)
+    first, second = fit_matrix(plain, sample, 400), fit_matrix(started, sample, 400)
     np.testing.assert_allclose(first.solution.theta, second.solution.theta, atol=1e-6)
 
 

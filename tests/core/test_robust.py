@@ -5,13 +5,23 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dusk_arrow.core.assessment.fit import assess_fit, scale_fit
+from dusk_arrow.core.assessment.fit import scale_fit
 from dusk_arrow.core.covariance.estimation import Estimation, estimate
-from dusk_arrow.core.covariance.implied import hessian, implied, matrices
+from dusk_arrow.core.covariance.global_fit import assess_model
+from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.robust import casewise_scores, parameter_covariance, scaled_test
 from dusk_arrow.core.observations.moments import covariance
-from tests.core.populations import EQUAL, FORMATIVE, THREE, random_population, table_of
+from tests.core.populations import (
+    EQUAL,
+    FORMATIVE,
+    THREE,
+    case_evidence,
+    fit_matrix,
+    matrix_evidence,
+    random_population,
+    table_of,
+)
 
 TEXTS = {"three constructs": THREE, "formative": FORMATIVE, "equality": EQUAL}
 
@@ -54,15 +64,16 @@ def test_satorra_bentler_against_its_definition(text: str) -> None:
     table = table_of(text)
     values = skewed(table, 4, 300)
     n, p = values.shape
-    sample = covariance(values)
-    found = estimate(table, sample, n, "satorra-bentler", values)
+    covariance(values)
+    evidence = case_evidence(values)
+    found = estimate(table, evidence, "satorra-bentler")
     delta, weight, gamma = written_out(found, values)
     bread = np.linalg.inv(delta.T @ weight @ delta)
     expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / n
     np.testing.assert_allclose(found.covariance, expected, rtol=1e-4, atol=1e-9)
     df = p * (p + 1) // 2 - table.n_free
     residual = weight - weight @ delta @ bread @ delta.T @ weight
-    test = scaled_test(found.model, found.solution.theta, sample, values, df, "satorra-bentler")
+    test = scaled_test(found.model, found.solution.theta, evidence, found.discrepancy, df, "satorra-bentler")
     assert test is not None
     assert test.scaling_factor == pytest.approx(np.trace(residual @ gamma) / df, rel=1e-5)
 
@@ -72,7 +83,7 @@ def test_baseline_factor_against_its_definition() -> None:
     table = table_of(THREE)
     values = skewed(table, 6, 250)
     sample = covariance(values)
-    found = estimate(table, sample, 250)
+    found = fit_matrix(table, sample, 250)
     p = values.shape[1]
     rows, columns = pairs(p)
     _, _, gamma = written_out(found, values)
@@ -84,7 +95,9 @@ def test_baseline_factor_against_its_definition() -> None:
     delta = (rows == columns)[:, None] * (rows[:, None] == np.arange(p))
     bread = np.linalg.inv(delta.T @ weight @ delta)
     residual = weight - weight @ delta @ bread @ delta.T @ weight
-    test = scaled_test(found.model, found.solution.theta, sample, values, 20, "satorra-bentler")
+    test = scaled_test(
+        found.model, found.solution.theta, case_evidence(values), found.discrepancy, 20, "satorra-bentler"
+    )
     assert test is not None
     assert test.baseline_factor == pytest.approx(np.trace(residual @ gamma) / (p * (p - 1) / 2))
 
@@ -94,7 +107,7 @@ def test_scores_are_derivatives_of_each_case(text: str) -> None:
     """The meat of the sandwich, case by case, against differences of the log-likelihood."""
     table = table_of(text)
     values = skewed(table, 2, 400)
-    found = estimate(table, covariance(values), 400)
+    found = fit_matrix(table, covariance(values), 400)
     theta, step = found.solution.theta, 1e-6
     centred = values - values.mean(axis=0)
 
@@ -103,7 +116,7 @@ def test_scores_are_derivatives_of_each_case(text: str) -> None:
         lengths = np.einsum("np,pq,nq->n", centred, np.linalg.inv(sigma), centred)
         return -0.5 * (np.linalg.slogdet(sigma)[1] + lengths)
 
-    scores = casewise_scores(found.model, theta, values)
+    scores = casewise_scores(found.model, theta, case_evidence(values))
     for k in range(theta.size):
         shift = step * np.eye(theta.size)[k]
         slope = (likelihood(theta + shift) - likelihood(theta - shift)) / (2 * step)
@@ -114,10 +127,10 @@ def test_observed_information_is_the_curvature() -> None:
     """(n·H/2)⁻¹, and near the expected one where the model holds."""
     table = table_of(THREE)
     truth = random_population(table, 3)
-    found = estimate(table, truth.covariance, 400, "observed")
-    curvature = hessian(found.model, found.solution.theta, truth.covariance)
+    found = fit_matrix(table, truth.covariance, 400, "observed")
+    curvature = found.discrepancy.exact(found.model, found.solution.theta, 0)
     np.testing.assert_allclose(found.covariance, np.linalg.inv(400 * curvature / 2), rtol=1e-6, atol=1e-12)
-    expected = estimate(table, truth.covariance, 400)
+    expected = fit_matrix(table, truth.covariance, 400)
     np.testing.assert_allclose(found.covariance, expected.covariance, rtol=1e-4, atol=1e-9)
 
 
@@ -127,13 +140,15 @@ def test_on_large_normal_samples_all_errors_agree() -> None:
     truth = random_population(table, 5)
     values = np.random.default_rng(5).multivariate_normal(np.zeros(9), truth.covariance, 20_000)
     sample = covariance(values)
-    found = estimate(table, sample, 20_000)
+    found = fit_matrix(table, sample, 20_000)
     plain = np.sqrt(np.diag(found.covariance))
     for errors in ("observed", "sandwich", "satorra-bentler"):
-        other = parameter_covariance(found.model, found.solution.theta, sample, 20_000, errors, values)  # type: ignore[arg-type]
+        other = parameter_covariance(
+            found.model, found.solution.theta, case_evidence(values), found.discrepancy, errors
+        )  # type: ignore[arg-type]
         np.testing.assert_allclose(np.sqrt(np.diag(other)), plain, rtol=0.05)
     for errors in ("sandwich", "satorra-bentler"):
-        test = scaled_test(found.model, found.solution.theta, sample, values, 24, errors)  # type: ignore[arg-type]
+        test = scaled_test(found.model, found.solution.theta, case_evidence(values), found.discrepancy, 24, errors)  # type: ignore[arg-type]
         assert test is not None
         assert test.scaling_factor == pytest.approx(1, abs=0.05)
 
@@ -153,9 +168,11 @@ def test_robust_errors_are_the_spread_of_repeated_studies() -> None:
         sample = covariance(values)
         draws.append(sample[at, at])
         if study < 60:
-            found = estimate(table, sample, n)
+            found = fit_matrix(table, sample, n)
             plain.append(np.sqrt(found.covariance[index, index]))
-            other = parameter_covariance(found.model, found.solution.theta, sample, n, "sandwich", values)
+            other = parameter_covariance(
+                found.model, found.solution.theta, case_evidence(values), found.discrepancy, "sandwich"
+            )
             robust.append(np.sqrt(other[index, index]))
     assert np.mean(plain) < 0.85 * np.std(draws)
     assert np.mean(robust) == pytest.approx(np.std(draws), rel=0.15)
@@ -173,11 +190,13 @@ def test_scaled_test_keeps_its_level_where_the_plain_one_does_not() -> None:
         tails = (rng.chisquare(1, (400, 6)) - 1) / np.sqrt(2) * np.sign(rng.standard_normal((400, 1)))
         values = loading * np.repeat(factor, 3, axis=1) + 0.6 * tails * np.abs(factor[:, :1])
         sample = covariance(values)
-        found = estimate(table, sample, 400)
+        found = fit_matrix(table, sample, 400)
         if not found.solution.converged:
             continue
-        fit = assess_fit(sample, found.implied, found.solution.discrepancy, table.n_free, 400, 400)
-        test = scaled_test(found.model, found.solution.theta, sample, values, fit.df, "satorra-bentler")
+        fit = assess_model(found, matrix_evidence(sample, 400))
+        test = scaled_test(
+            found.model, found.solution.theta, case_evidence(values), found.discrepancy, fit.df, "satorra-bentler"
+        )
         assert test is not None
         plain.append((fit.p_value or 0) < 0.05)
         scaled.append(scale_fit(fit, test.scaling_factor, test.baseline_factor, 400).p_value < 0.05)
@@ -190,8 +209,8 @@ def test_robust_figures_follow_their_formulas() -> None:
     table = table_of(THREE)
     values = skewed(table, 9, 300)
     sample = covariance(values)
-    found = estimate(table, sample, 300)
-    fit = assess_fit(sample, found.implied, found.solution.discrepancy, table.n_free, 300, 300)
+    found = fit_matrix(table, sample, 300)
+    fit = assess_model(found, matrix_evidence(sample, 300))
     same = scale_fit(fit, 1.0, 1.0, 300)
     for name in ("cfi", "tli", "rmsea", "chi_square", "p_value"):
         assert getattr(same, name) == pytest.approx(getattr(fit, name))
@@ -207,4 +226,6 @@ def test_robust_figures_follow_their_formulas() -> None:
     assert other.robust_rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
     assert other.robust_cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))
     assert other.robust_tli == pytest.approx(1 - (t - c * df) * df0 / ((t0 - c0 * df0) * df))
-    assert scaled_test(found.model, found.solution.theta, sample, values, 0, "sandwich") is None
+    assert (
+        scaled_test(found.model, found.solution.theta, case_evidence(values), found.discrepancy, 0, "sandwich") is None
+    )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -10,9 +12,11 @@ from scipy import stats
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, explained_share, f_squared
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
-from dusk_arrow.core.assessment.fit import assess_fit, baseline_chi_square, rmsea_interval, srmr
+from dusk_arrow.core.assessment.fit import assess_fit, rmsea_interval, srmr
 from dusk_arrow.core.assessment.reliability import cronbach_alpha, standardized_alpha
 from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.covariance.evidence import log_likelihoods
+from dusk_arrow.core.covariance.global_fit import assess_model, baseline_statistic
 from dusk_arrow.core.linear_algebra import (
     guarded_cholesky,
     inverse_from_cholesky,
@@ -25,6 +29,7 @@ from dusk_arrow.core.observations.stems import group_by_stem
 from dusk_arrow.core.resampling.intervals import bias_correction
 from dusk_arrow.core.resampling.intervals import summarise as summarise_draws
 from dusk_arrow.core.resampling.plans import CHUNK, draw_counts, plan_chunks
+from tests.core.populations import fit_matrix, matrix_evidence, table_of
 
 
 def compound(k: int, r: float) -> np.ndarray:
@@ -91,9 +96,21 @@ def test_fit_of_a_known_misfit() -> None:
     discrepancy = float(
         np.linalg.slogdet(implied)[1] + np.trace(np.linalg.solve(implied, sample)) - np.linalg.slogdet(sample)[1] - 4
     )
-    fit = assess_fit(sample, implied, discrepancy, 5, n, n)
     t, df = n * discrepancy, 5
     base = -n * np.log(np.linalg.det(sample))
+    fit = assess_fit(
+        t,
+        df,
+        base,
+        6,
+        n_parameters=5,
+        n=n,
+        multiplier=n,
+        srmr=float(srmr(sample, implied)),
+        gfi=None,
+        n_moments=10,
+        likelihoods=log_likelihoods(matrix_evidence(sample, n), implied, discrepancy),
+    )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)
     assert fit.p_value == pytest.approx(stats.chi2.sf(t, df))
     assert fit.baseline_chi_square == pytest.approx(base)
@@ -111,6 +128,8 @@ def test_fit_of_a_known_misfit() -> None:
         @ np.linalg.inv(np.linalg.cholesky(np.cov(rows.T, ddof=0))).T
         @ np.linalg.cholesky(sample).T
     )
+    assert fit.log_likelihood is not None
+    assert fit.log_likelihood_saturated is not None
     assert fit.log_likelihood == pytest.approx(multivariate.logpdf(rows).sum())
     assert fit.aic == pytest.approx(-2 * fit.log_likelihood + 10)
     assert fit.bic == pytest.approx(-2 * fit.log_likelihood + 5 * np.log(n))
@@ -119,7 +138,9 @@ def test_fit_of_a_known_misfit() -> None:
 
 def test_saturated_models_have_nothing_to_test() -> None:
     """df = 0 gives empty cells, not zeros that look like a perfect fit."""
-    fit = assess_fit(compound(3, 0.4), compound(3, 0.4), 0.0, 6, 100, 100)
+    fit = assess_model(
+        fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100), matrix_evidence(compound(3, 0.4), 100)
+    )
     assert (fit.df, fit.cfi) == (0, 1.0)
     for name in ("p_value", "chi_square_per_df", "rmsea", "rmsea_interval", "close_fit_p", "tli", "agfi"):
         assert getattr(fit, name) is None
@@ -137,8 +158,12 @@ def test_rmsea_interval_inverts_the_noncentral_chi_square(chi_square: float, df:
 
 
 def test_baseline_of_uncorrelated_variables_is_zero() -> None:
-    """Nothing to explain, nothing to test against."""
-    assert baseline_chi_square(np.diag([1.0, 4, 9]), 100) == (pytest.approx(0, abs=1e-9), 3)
+    """Nothing to explain, nothing to test against, whatever the estimator."""
+    sample = np.diag([1.0, 4, 9])
+    found = fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100)
+    for estimator in ("ml", "gls", "uls"):
+        evidence = replace(matrix_evidence(sample, 100), estimator=estimator)  # type: ignore[arg-type]
+        assert baseline_statistic(found, evidence) == pytest.approx(0, abs=1e-9)
     assert srmr(np.eye(3), np.eye(3)) == 0
 
 

@@ -405,6 +405,22 @@ export interface components {
             width: number;
         };
         /**
+         * BollenStinePart
+         * @description The fit tested on resamples of data transformed to the model: p = (exceeded + 1) / (used + 1).
+         */
+        BollenStinePart: {
+            /** Distribution */
+            distribution: number[];
+            /** Exceeded */
+            exceeded: number;
+            /** P Value */
+            p_value: number;
+            /** Requested */
+            requested: number;
+            /** Used */
+            used: number;
+        };
+        /**
          * Bootstrap
          * @description What the bootstrap says of one figure.
          */
@@ -446,7 +462,7 @@ export interface components {
              * Interval
              * @enum {string}
              */
-            interval: "percentile" | "bias-corrected";
+            interval: "percentile" | "bias-corrected" | "bca";
             /** Level */
             level: number;
             /** Not Converged */
@@ -737,6 +753,14 @@ export interface components {
             via: string[] | null;
         };
         /**
+         * EstimatesPart
+         * @description Covariances and correlations of the estimates of the free parameters, in words.
+         */
+        EstimatesPart: {
+            correlation: components["schemas"]["Matrix"];
+            covariance: components["schemas"]["Matrix"];
+        };
+        /**
          * FSquaredPart
          * @description Cohen's f² of one antecedent.
          */
@@ -760,11 +784,8 @@ export interface components {
             baseline: components["schemas"]["BaselinePart"];
             /** Bic */
             bic: number | null;
-            /**
-             * Bollen Stine
-             * @default null
-             */
-            bollen_stine: null;
+            /** @default null */
+            bollen_stine: components["schemas"]["BollenStinePart"] | null;
             /** Cfi */
             cfi: number | null;
             /** Chi Square */
@@ -974,7 +995,8 @@ export interface components {
         };
         /**
          * ModificationPart
-         * @description What freeing one more parameter would do: the fall of χ² and the change of the parameter, both expected.
+         * @description What freeing one more parameter (or letting one leave an equality: `release`) would do: the fall of χ² and the
+         *     change of the parameter, both expected.
          */
         ModificationPart: {
             /** Expected Change */
@@ -987,7 +1009,12 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "loading" | "weight" | "path" | "covariance" | "variance";
+            kind: "loading" | "weight" | "path" | "covariance" | "variance" | "intercept" | "mean";
+            /**
+             * Release
+             * @default false
+             */
+            release: boolean;
             /** Standardized Change */
             standardized_change: number | null;
             /** To */
@@ -1115,7 +1142,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "loading" | "weight" | "path" | "covariance" | "variance";
+            kind: "loading" | "weight" | "path" | "covariance" | "variance" | "intercept" | "mean";
             /** Label */
             label: string | null;
             /** P Value */
@@ -1510,12 +1537,14 @@ export interface components {
              * @default []
              */
             effects: components["schemas"]["EffectPart"][];
+            /** @default null */
+            estimates: components["schemas"]["EstimatesPart"] | null;
             /**
              * Estimator
              * @default ml
-             * @constant
+             * @enum {string}
              */
-            estimator: "ml";
+            estimator: "ml" | "gls" | "uls" | "adf";
             /**
              * F Squared
              * @default []
@@ -1583,6 +1612,8 @@ export interface components {
             residuals: components["schemas"]["ResidualsPart"] | null;
             /** @default null */
             sample: components["schemas"]["MomentsPart"] | null;
+            /** @default null */
+            scores: components["schemas"]["ScoresPart"] | null;
             /**
              * Screening
              * @default null
@@ -1662,6 +1693,19 @@ export interface components {
             scaling_factor: number;
             /** Tli */
             tli: number | null;
+        };
+        /**
+         * ScoresPart
+         * @description Weights of the deviations of the observed variables from `means`, one row a construct, and the scores' origin;
+         *     Bartlett's are null where no observed variable shows a construct directly.
+         */
+        ScoresPart: {
+            bartlett: components["schemas"]["Matrix"] | null;
+            /** Means */
+            means: number[] | null;
+            /** Origin */
+            origin: number[];
+            regression: components["schemas"]["Matrix"];
         };
         /**
          * Screening
@@ -1744,6 +1788,11 @@ export interface components {
          */
         Settings: {
             /**
+             * Bollen Stine
+             * @default false
+             */
+            bollen_stine: boolean;
+            /**
              * Bootstrap
              * @default 0
              */
@@ -1763,9 +1812,9 @@ export interface components {
             /**
              * Estimator
              * @default ml
-             * @constant
+             * @enum {string}
              */
-            estimator: "ml";
+            estimator: "ml" | "gls" | "uls" | "adf";
             /**
              * Family
              * @default covariance
@@ -1777,18 +1826,23 @@ export interface components {
              * @default percentile
              * @enum {string}
              */
-            interval: "percentile" | "bias-corrected";
+            interval: "percentile" | "bias-corrected" | "bca";
             /**
              * Level
              * @default 0.95
              */
             level: number;
             /**
+             * Means
+             * @default false
+             */
+            means: boolean;
+            /**
              * Missing
              * @default listwise
-             * @constant
+             * @enum {string}
              */
-            missing: "listwise";
+            missing: "listwise" | "full-information" | "mean";
             /**
              * Scaling
              * @default marker

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
+from typing import Any
 
 from pydantic import ValidationError
 
@@ -21,6 +22,7 @@ from dusk_arrow.command_line.files import (
 )
 from dusk_arrow.command_line.places import workers
 from dusk_arrow.command_line.tables import readable
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.exchange.matrix_files import read_matrix
@@ -30,8 +32,11 @@ from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.settings import DEFAULT_SEED, Settings
+from dusk_arrow.results.scoring import scores_csv
+from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs.pool import WorkerPool
+
+RESAMPLES = 5000
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -49,23 +54,38 @@ def _parser() -> argparse.ArgumentParser:
     data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
     data.add_argument("--n", type=int, help="the number of cases behind the matrix")
     data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
-    how = parser.add_argument_group("estimation")
-    how.add_argument("--family", choices=["covariance"], default="covariance")
-    how.add_argument("--estimator", choices=["ml"], default="ml")
-    how.add_argument("--scaling", choices=["marker", "unit-variance"], default="marker")
-    how.add_argument("--divisor", choices=["n", "n-1"], default="n")
-    how.add_argument("--errors", choices=["expected", "observed", "sandwich", "satorra-bentler"], default="expected")
-    how.add_argument("--missing", choices=["listwise"], default="listwise")
-    boot = parser.add_argument_group("bootstrap")
-    boot.add_argument("--bootstrap", type=int, default=0, metavar="RESAMPLES")
-    boot.add_argument("--seed", type=int, default=DEFAULT_SEED)
-    boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
-    boot.add_argument("--interval", choices=["percentile", "bias-corrected"], default="percentile")
-    boot.add_argument("--level", type=float, default=0.95)
+    _add_settings(parser)
     out = parser.add_argument_group("output")
     out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
     out.add_argument("--figure", metavar="OUT.svg", help="the path diagram")
+    out.add_argument("--scores", metavar="OUT.csv", help="scores of the cases on the constructs")
+    out.add_argument("--score-cases", metavar="FILE", help="score the cases of another file instead")
+    out.add_argument("--bartlett", action="store_true", help="Bartlett's scores instead of regression scores")
     return parser
+
+
+def _add_settings(parser: argparse.ArgumentParser) -> None:
+    """Options that change a number; what is left out comes from --settings, else from the defaults."""
+    how = parser.add_argument_group("estimation")
+    how.add_argument(
+        "--settings", metavar="SETTINGS.json", help="every option as stored with a run; others override it"
+    )
+    how.add_argument("--family", help="covariance")
+    how.add_argument("--estimator", help="ml, gls, uls or adf")
+    how.add_argument("--scaling", help="marker or unit-variance")
+    how.add_argument("--divisor", help="n or n-1")
+    how.add_argument("--errors", help="expected, observed, sandwich, satorra-bentler or bootstrap")
+    how.add_argument("--missing", help="listwise, full-information or mean")
+    how.add_argument("--means", action="store_true", default=None, help="model means and intercepts too")
+    boot = parser.add_argument_group("bootstrap")
+    boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
+    boot.add_argument("--seed", type=int)
+    boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
+    boot.add_argument("--interval", help="percentile, bias-corrected or bca")
+    boot.add_argument("--level", type=float)
+    boot.add_argument(
+        "--bollen-stine", action="store_true", default=None, help="test the fit on data transformed to the model"
+    )
 
 
 def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
@@ -79,13 +99,54 @@ def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
     return reading.data, list(reading.problems)
 
 
-def _settings(options: argparse.Namespace) -> Settings:
-    names = [name for name in Settings.model_fields if hasattr(options, name)]
+LATER = {
+    ("family", "composite"): "The composite-based family is not available yet.",
+    ("estimator", "pls"): "The composite-based family is not available yet.",
+    ("estimator", "plsc"): "The composite-based family is not available yet.",
+    (
+        "missing",
+        "pairwise",
+    ): "Pairwise covariances belong to the composite-based family; use full-information or listwise.",
+}
+
+
+def _stored_settings(path: str) -> dict[str, Any]:
+    """The settings of a file: as exported, or the whole results document of a run. Raises ProblemError."""
     try:
-        return Settings(**{name: getattr(options, name) for name in names})
+        stored = json.loads(read_bytes(path))
+        stored = stored.get("settings", stored)
+        return dict(stored)
+    except (ValueError, TypeError, AttributeError):
+        raise problem("settings_unreadable", f"{path} holds no settings in JSON.") from None
+
+
+def _settings(options: argparse.Namespace) -> Settings:
+    """Raises ProblemError for an option that does not exist or is not available."""
+    chosen = _stored_settings(options.settings) if options.settings else {}
+    given = {name: getattr(options, name, None) for name in Settings.model_fields}
+    chosen |= {name: value for name, value in given.items() if value is not None}
+    for (name, value), message in LATER.items():
+        if chosen.get(name) == value:
+            raise problem("option_not_available", f"--{name} {value}: {message}")
+    if chosen.get("errors") == "bootstrap":
+        chosen = {"bootstrap": RESAMPLES} | chosen | {"errors": "expected"}
+    if chosen.get("bollen_stine") and not chosen.get("bootstrap"):
+        chosen["bootstrap"] = RESAMPLES
+    try:
+        return Settings(**chosen)
     except ValidationError as error:
         first = error.errors()[0]
-        raise problem("option_invalid", f"--{first['loc'][0]}: {first['msg']}.") from None
+        raise problem("option_invalid", f"--{str(first['loc'][0]).replace('_', '-')}: {first['msg']}.") from None
+
+
+def _write_scores(results: Results, source: Source, options: argparse.Namespace) -> None:
+    """Scores as a table: of the cases of the analysis, or of another file with the same columns."""
+    cases: Source = source
+    if options.score_cases:
+        cases = read_data(options.score_cases, options).data
+    if not isinstance(cases, DataSet):
+        raise problem("scores_need_cases", "Scores are of single cases; give them with --score-cases FILE.")
+    write_text(options.scores, scores_csv(results, cases, "bartlett" if options.bartlett else "regression"))
 
 
 def _emit(results: Results, path: str) -> None:
@@ -115,6 +176,8 @@ def fit(arguments: list[str]) -> int:
         if analysis.outcome == "estimated":
             if options.figure:
                 write_text(options.figure, paper_figure(results))
+            if options.scores:
+                _write_scores(results, source, options)
             if not options.json:
                 print(readable(results))
         return {"estimated": ESTIMATED, "refused": WRONG, "not_estimated": NOT_ESTIMATED}[analysis.outcome]

@@ -5,9 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
-from dusk_arrow.results.document import Interval, Results
+from dusk_arrow.results.document import BollenStinePart, Interval, Results, headline_of
 
 MODIFICATIONS = 5
+ESTIMATORS = {
+    "ml": "maximum likelihood",
+    "gls": "generalised least squares",
+    "uls": "unweighted least squares",
+    "adf": "asymptotically distribution-free",
+}
 
 
 def plain(value: float | None, decimals: int = 3) -> str:
@@ -43,8 +49,15 @@ def _fit(results: Results) -> str:
             f"CFI {coefficient(fit.cfi, 3)}  TLI {coefficient(fit.tli, 3)}  RMSEA {coefficient(fit.rmsea, 3)} "
             f"{interval_text(fit.rmsea_interval, 3)}  SRMR {coefficient(fit.srmr, 3)}",
             f"AIC {plain(fit.aic, 1)}  BIC {plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
+            *_bollen_stine(fit.bollen_stine),
         ]
     )
+
+
+def _bollen_stine(test: BollenStinePart | None) -> list[str]:
+    if test is None:
+        return []
+    return [f"Bollen–Stine p {p_text(test.p_value)} ({test.exceeded} of {test.used} resamples exceed χ²)"]
 
 
 def _scaled(results: Results) -> str:
@@ -62,18 +75,12 @@ def _parameters(results: Results) -> str:
     rows = []
     for p in results.parameters:
         joint = (
-            "variance of " + p.from_
-            if p.kind == "variance"
+            f"{p.kind} of {p.from_}"
+            if p.kind in ("variance", "intercept", "mean")
             else f"{p.from_} {'&' if p.kind == 'covariance' else '→'} {p.to}"
         )
         boot = p.bootstrap
-        bounds = (
-            p.interval
-            if boot is None
-            else boot.percentile
-            if results.settings.interval == "percentile"
-            else boot.bias_corrected
-        )
+        bounds = p.interval if boot is None else headline_of(boot, results.settings.interval)
         error = plain(p.se) if p.free else f"fixed: {p.why_fixed}"
         rows.append(
             [
@@ -125,7 +132,7 @@ def readable(results: Results) -> str:
     """The whole document as text for a terminal."""
     data = results.data
     head = (
-        f"{data.name}: {data.n_used} of {data.n_total} cases; maximum likelihood, {results.iterations} iterations"
+        f"{data.name}: {data.n_used} of {data.n_total} cases; {ESTIMATORS[results.estimator]}, {results.iterations} iterations"
         if data
         else ""
     )

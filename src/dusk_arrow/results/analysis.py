@@ -8,41 +8,37 @@ from typing import Literal
 
 import numpy as np
 
-from dusk_arrow.core.assessment.reliability import cronbach_alpha
 from dusk_arrow.core.covariance.admissibility import admissible, explain
-from dusk_arrow.core.covariance.bootstrapping import BootstrapTask
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, block_figures, can_transform
 from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
+from dusk_arrow.core.covariance.evidence import Evidence, gather
 from dusk_arrow.core.covariance.figures import FigurePlan, Figures, delta_errors, figures, make_plan
 from dusk_arrow.core.covariance.modification import Modification, modification_indices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.effects.routes import list_effects
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.observations.moments import Sample, complete_cases, covariance
 from dusk_arrow.core.observations.screening import check_covariance
-from dusk_arrow.core.problems import Problem, Repair, has_error
+from dusk_arrow.core.problems import Problem, Repair, has_error, listed
 from dusk_arrow.core.specification.changes import SetCovariance
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
-from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.core.specification.statements import (
+    Calls,
+    Fixes,
+    InterceptOf,
+    Matches,
+    Reference,
+    Specification,
+    Starts,
+)
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
 from dusk_arrow.results.settings import Settings
 
 Source = DataSet | Moments
 NO_CASES = "{} works on single cases, so it needs the raw data; a matrix has none."
 Outcome = Literal["estimated", "refused", "not_estimated"]
-
-
-@dataclass(frozen=True)
-class Evidence:
-    """The moments that are analysed: covariance (p, p) in the model's order, means, n, and complete cases if any."""
-
-    covariance: Array
-    means: Array | None
-    n: int
-    n_total: int
-    sample: Sample | None
 
 
 @dataclass(frozen=True)
@@ -56,8 +52,9 @@ class Fitted:
     plan: FigurePlan
     figures: Figures
     errors: dict[str, Array]
+    measured: tuple[str, ...]
     alpha: Array
-    blocks: tuple[tuple[int, ...], ...]
+    htmt: Array
     admissible: bool
     bootstrap: BootstrapOutcome | None
     modifications: tuple[Modification, ...]
@@ -89,28 +86,39 @@ def _not_numbers(source: Source, names: Sequence[str]) -> list[Problem]:
     return problems
 
 
-def gather(source: Source, names: tuple[str, ...], settings: Settings) -> Evidence:
-    """The moments of the columns in use, with the divisor of the analysis, after listwise deletion."""
-    if isinstance(source, Moments):
-        order = [source.names.index(name) for name in names]
-        given = source.n - source.divisor_offset
-        wanted = source.n if settings.divisor == "n" else source.n - 1
-        matrix = source.covariance[np.ix_(order, order)] * given / wanted
-        means = None if source.means is None else source.means[order]
-        return Evidence(matrix, means, source.n, source.n, None)
-    sample = complete_cases(names, source.matrix(names))
-    if sample.n < 2:
-        return Evidence(np.full((len(names), len(names)), np.nan), None, sample.n, sample.n_total, sample)
-    divisor = sample.n if settings.divisor == "n" else sample.n - 1
-    return Evidence(covariance(sample.values, divisor), sample.values.mean(axis=0), sample.n, sample.n_total, sample)
+def _missing_notes(evidence: Evidence) -> list[Problem]:
+    """How many cases and answers are missing, and what was done about it."""
+    lost = evidence.n_total - evidence.n
+    notes = []
+    if evidence.groups is not None and evidence.values is not None:
+        gaps = int(np.isnan(evidence.values).sum())
+        message = (
+            f"{gaps} missing answers in {len(evidence.groups)} patterns: every case counts with the answers it has."
+        )
+        if lost:
+            message += f" {lost} of {evidence.n_total} cases have no answer in a column in use and are left out."
+        notes.append(Problem("full_information", "note", message))
+        if not evidence.em_converged:
+            message = (
+                "The saturated moments of the incomplete cases were not found exactly; some columns hardly overlap."
+            )
+            notes.append(Problem("em_not_converged", "warning", message))
+        if evidence.n == 0:
+            return notes
+    elif evidence.there is not None:
+        message = (
+            f"{int((~evidence.there).sum())} missing answers are filled with their column's mean, which makes variances and "
+            "covariances too small. Full information uses the answers as they are."
+        )
+        notes.append(Problem("filled_with_means", "warning", message))
+    elif lost:
+        message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
+        notes.append(Problem("cases_left_out", "note", message))
+    return notes
 
 
 def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
-    notes = []
-    lost = evidence.n_total - evidence.n
-    if lost:
-        message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
-        notes.append(Problem("cases_left_out", "note", message))
+    notes = _missing_notes(evidence)
     if table.n_free and evidence.n < 5 * table.n_free:
         message = (
             f"{evidence.n} cases for {table.n_free} parameters are {evidence.n / table.n_free:.1f} to 1; "
@@ -120,13 +128,11 @@ def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
     return notes
 
 
-def _blocks(table: ParameterTable) -> tuple[tuple[int, ...], ...]:
-    """For every construct the positions of its observed indicators, for alpha; empty where alpha does not apply."""
+def measured_blocks(table: ParameterTable) -> dict[str, tuple[int, ...]]:
+    """For every reflective construct with observed indicators their positions, for alpha and HTMT."""
     at = {name: i for i, name in enumerate(table.observed)}
-    return tuple(
-        tuple(at[n] for n in c.indicators if n in at) if c.mode == "reflective" and len(c.indicators) > 1 else ()
-        for c in table.constructs
-    )
+    blocks = {c.name: tuple(at[n] for n in c.indicators if n in at) for c in table.constructs if c.mode == "reflective"}
+    return {name: block for name, block in blocks.items() if block}
 
 
 def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
@@ -151,12 +157,74 @@ def _needs_cases(source: Source, settings: Settings) -> list[Problem]:
     if isinstance(source, DataSet):
         return []
     found = []
-    if settings.bootstrap:
+    if settings.bootstrap or settings.bollen_stine:
         found.append(Problem("bootstrap_needs_cases", "error", NO_CASES.format("The bootstrap")))
     if settings.errors in NEED_CASES:
         message = NO_CASES.format(f"The choice of {settings.errors} errors")
         found.append(Problem("errors_need_cases", "error", message))
+    if settings.estimator == "adf":
+        found.append(Problem("estimator_needs_cases", "error", NO_CASES.format("ADF")))
     return found
+
+
+def _conflicts(settings: Settings, evidence: Evidence) -> list[Problem]:
+    """Settings that do not go together on this evidence, each with the way out."""
+    found = []
+    if settings.missing == "full-information" and settings.estimator != "ml":
+        message = (
+            f"Full information is maximum likelihood; {settings.estimator.upper()} works on complete cases (listwise)."
+        )
+        found.append(Problem("full_information_needs_ml", "error", message))
+    if evidence.groups is not None and settings.errors == "satorra-bentler":
+        message = "Satorra–Bentler errors need complete cases. With missing answers use the sandwich (Yuan–Bentler)."
+        found.append(Problem("errors_need_complete_cases", "error", message))
+    if settings.bollen_stine and not can_transform(evidence):
+        message = (
+            "The Bollen–Stine test transforms complete cases, with maximum likelihood or GLS. Use listwise deletion."
+        )
+        found.append(Problem("bollen_stine_needs_complete_cases", "error", message))
+    if settings.estimator == "uls" and settings.errors == "satorra-bentler":
+        message = "ULS has the residual-based test and sandwich errors; choose expected or sandwich errors."
+        found.append(Problem("errors_not_available", "error", message))
+    p = len(evidence.covariance)
+    moments = p * (p + 1) // 2 + (p if evidence.with_means else 0)
+    robust_uls = settings.estimator == "uls" and settings.errors == "sandwich"
+    if (settings.estimator == "adf" or robust_uls) and evidence.n <= moments:
+        what = "ADF" if settings.estimator == "adf" else "The robust test of ULS"
+        message = (
+            f"{what} weighs {moments} moments by their own covariances and needs more cases than that; there are "
+            f"{evidence.n}. Use maximum likelihood with robust errors, or fewer columns."
+        )
+        found.append(Problem("too_few_cases", "error", message))
+    if evidence.with_means and evidence.means is None:
+        message = "Means are asked for, but the matrix comes without them. Add a row “mean”, or leave means out."
+        found.append(Problem("means_missing", "error", message))
+    return found
+
+
+def _speaks_of_means(specification: Specification) -> bool:
+    """Whether a sentence fixes, names, starts or matches an intercept."""
+    for statement in specification.statements:
+        targets = [statement.target] if isinstance(statement, Fixes | Starts | Calls) else []
+        if isinstance(statement, Matches):
+            targets = [m for m in statement.members if not isinstance(m, Reference)]
+        if any(isinstance(target, InterceptOf) for target in targets):
+            return True
+    return False
+
+
+def _named(parameters: ParameterTable, matrix: Array) -> list[Problem]:
+    """A note on estimates that can hardly be told apart: correlated beyond .98."""
+    if matrix.size == 0 or np.isnan(matrix).any():
+        return []
+    correlation = correlation_from(matrix)
+    rows, columns = np.nonzero(np.tril(np.abs(correlation), -1) > 0.98)
+    if rows.size == 0:
+        return []
+    words = parameters.free_words()
+    pairs = [f"{words[j]} and {words[i]}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)]
+    message = f"The estimates of {listed(pairs)} depend on each other almost completely; look at what sets them apart."
+    return [Problem("estimates_dependent", "note", message)]
 
 
 def analyse(
@@ -177,18 +245,21 @@ def analyse(
     problems += _needs_cases(source, settings)
     if has_error(problems):
         return Analysis("refused", specification, settings, source, tuple(problems))
-    table = compile_model(model, settings.scaling)
-    evidence = gather(source, table.observed, settings)
+    incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
+    with_means = settings.means or incomplete or _speaks_of_means(specification)
+    table = compile_model(model, settings.scaling, with_means)
+    how = (settings.estimator, settings.missing, settings.divisor, with_means)
+    evidence = gather(source, table.observed, *how)
     problems += check_covariance(table.observed, evidence.covariance, evidence.n)
+    if not has_error(problems):
+        problems += _conflicts(settings, evidence)
     if has_error(problems):
         return Analysis("refused", specification, settings, source, tuple(problems))
     problems += identification(table)
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
     problems += _sample_notes(evidence, table)
-    multiplier = evidence.n if settings.divisor == "n" else evidence.n - 1
-    cases = evidence.sample.values if evidence.sample is not None else None
-    estimation = estimate(table, evidence.covariance, multiplier, settings.errors, cases)
+    estimation = estimate(table, evidence, settings.errors)
     if not estimation.solution.converged:
         message = (
             f"No solution was found: after {estimation.solution.iterations} iterations and several starts the best "
@@ -210,16 +281,18 @@ def analyse(
         message = "The data do not determine every parameter (the information matrix is singular): no standard errors."
         problems.append(Problem("empirically_not_identified", "warning", message))
     problems += explain(estimation.model, theta, found)
-    modifications = modification_indices(table, theta, evidence.covariance, multiplier)
+    problems += _named(table, estimation.covariance)
+    modifications = modification_indices(table, theta, estimation.discrepancy, evidence.multiplier)
     problems += _shared_residuals(table, modifications)
-    blocks = _blocks(table)
-    alpha = np.array([cronbach_alpha(evidence.covariance[np.ix_(b, b)]) if b else np.nan for b in blocks])
+    measured = measured_blocks(table)
+    blocks = tuple(measured.values())
+    quality = block_figures(evidence.covariance[None], blocks)
+    alpha, ratios = quality[0][0], quality[1][0]
     outcome = None
-    if settings.bootstrap and evidence.sample is not None:
-        used = tuple(b for b in blocks if b)
-        task = BootstrapTask(plan, evidence.sample.values, theta, 0 if settings.divisor == "n" else 1, used)
+    if settings.bootstrap and evidence.values is not None:
+        task = BootstrapTask(plan, evidence, theta, blocks, settings.bollen_stine)
         free = np.array([p.free for p in table.parameters])
-        outcome = bootstrap(task, found, alpha[[bool(b) for b in blocks]], free, settings, runner, progress)
+        outcome = bootstrap(task, found, (alpha, ratios), free, settings, runner, progress)
         lost = outcome.not_converged + outcome.inadmissible
         if lost > 0.05 * settings.bootstrap:
             message = (
@@ -235,8 +308,9 @@ def analyse(
         plan,
         found,
         errors,
+        tuple(measured),
         alpha,
-        blocks,
+        ratios,
         bool(admissible(estimation.model, theta)),
         outcome,
         tuple(modifications),

@@ -4,30 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from itertools import combinations
 
 import numpy as np
 from scipy.special import ndtr, ndtri
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
-from dusk_arrow.core.assessment.fit import Fit, assess_fit, scale_fit
+from dusk_arrow.core.assessment.fit import Fit, scale_fit
 from dusk_arrow.core.assessment.reliability import standardized_alpha
-from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import matrices
+from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.robust import NEED_CASES, Errors, scaled_test
+from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.effects.mediation import classify
 from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
-from dusk_arrow.core.resampling.intervals import BootstrapSummary
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis, Fitted, Source
 from dusk_arrow.results.convert import bootstrap_part, matrix_part, number, problem_part
 from dusk_arrow.results.document import (
     AntecedentVif,
     BaselinePart,
+    BollenStinePart,
     Bootstrap,
     BootstrapSummaryPart,
     ConstructPart,
     DataPart,
     EffectPart,
+    EstimatesPart,
     FitPart,
     FSquaredPart,
     HtmtPart,
@@ -41,7 +45,9 @@ from dusk_arrow.results.document import (
     ResidualsPart,
     Results,
     ScaledPart,
+    ScoresPart,
     TrackedPart,
+    headline_of,
 )
 from dusk_arrow.results.settings import Settings
 
@@ -52,11 +58,8 @@ class _Summaries:
     def __init__(self, fitted: Fitted) -> None:
         self.found = fitted.bootstrap.summaries if fitted.bootstrap else {}
 
-    def core(self, field: str, at: int) -> BootstrapSummary | None:
-        return self.found[field][at] if field in self.found else None
-
     def __call__(self, field: str, at: int) -> Bootstrap | None:
-        return bootstrap_part(self.core(field, at))
+        return bootstrap_part(self.found[field][at]) if field in self.found else None
 
 
 def _interval(estimate: float, se: float | None, level: float) -> Interval | None:
@@ -142,10 +145,8 @@ def _effects(fitted: Fitted, draws: _Summaries) -> list[EffectPart]:
     ]
 
 
-def _headline(summary: BootstrapSummary | None, settings: Settings) -> Interval | None:
-    if summary is None:
-        return None
-    return summary.percentile if settings.interval == "percentile" else summary.bias_corrected
+def _headline(summary: Bootstrap | None, settings: Settings) -> Interval | None:
+    return None if summary is None else headline_of(summary, settings.interval)
 
 
 def _mediation(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[MediationPart]:
@@ -155,8 +156,8 @@ def _mediation(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[Me
         if kind != "total indirect":
             continue
         direct_at = at.get((source, target, "direct"))
-        indirect = _headline(draws.core("effects", i), settings)
-        direct = None if direct_at is None else _headline(draws.core("effects", direct_at), settings)
+        indirect = _headline(draws("effects", i), settings)
+        direct = None if direct_at is None else _headline(draws("effects", direct_at), settings)
         if indirect is None or (direct_at is not None and direct is None):
             reason = "bootstrap the model first: the kind is decided by bootstrap intervals"
             parts.append(MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None))
@@ -206,7 +207,7 @@ def _block_positions(fitted: Fitted) -> dict[str, list[int]]:
     return {c.name: [at[n] for n in c.indicators if n in at] for c in fitted.table.constructs}
 
 
-def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
+def _quality(fitted: Fitted, vifs: list[AntecedentVif], draws: _Summaries) -> QualityPart:
     table, evidence = fitted.table, fitted.evidence
     cross, between = _implied_correlations(fitted)
     node_at = {name: i for i, name in enumerate(table.nodes)}
@@ -219,18 +220,19 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
     standardized = {
         (p.kind, p.source, p.target): fitted.figures.standardized[i] for i, p in enumerate(table.parameters)
     }
+    alphas = {name: number(value) for name, value in zip(fitted.measured, fitted.alpha, strict=True)}
     constructs, loadings = [], []
     ave = np.full(len(names), np.nan)
     for i, construct in enumerate(table.constructs):
         place = reflective_at.get(construct.name)
-        block = fitted.blocks[i]
+        block = blocks[construct.name] if alphas.get(construct.name) is not None else []
         if place is not None:
             ave[i] = fitted.figures.ave[place]
         constructs.append(
             ConstructPart(
                 name=construct.name,
                 mode=construct.mode,
-                alpha=number(fitted.alpha[i]),
+                alpha=alphas.get(construct.name),
                 alpha_standardized=number(standardized_alpha(evidence.covariance[np.ix_(block, block)]))
                 if block
                 else None,
@@ -260,7 +262,6 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
     indicators = [n for c in table.constructs for n in c.indicators if n in observed_at]
     fornell = between[np.ix_(chosen, chosen)].copy()
     np.fill_diagonal(fornell, np.sqrt(ave))
-    measured = [c.name for c in table.constructs if c.mode == "reflective" and blocks[c.name]]
     return QualityPart(
         constructs=constructs,
         loadings=loadings,
@@ -268,9 +269,8 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif]) -> QualityPart:
         construct_correlations=matrix_part(names, names, between[np.ix_(chosen, chosen)]),
         fornell_larcker=matrix_part(names, names, fornell),
         htmt=[
-            HtmtPart(a=a, b=b, value=number(htmt(correlation, blocks[a], blocks[b])))
-            for i, a in enumerate(measured)
-            for b in measured[i + 1 :]
+            HtmtPart(a=a, b=b, value=number(fitted.htmt[i]), bootstrap=draws("htmt", i))
+            for i, (a, b) in enumerate(combinations(fitted.measured, 2))
         ],
         vif_antecedents=vifs,
     )
@@ -283,30 +283,77 @@ def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> Mo
 
 
 def _scaled(fitted: Fitted, fit: Fit, errors: Errors) -> ScaledPart | None:
-    sample = fitted.evidence.sample
-    if errors not in NEED_CASES or sample is None:
+    if errors not in NEED_CASES:
         return None
-    by_n = fitted.evidence.covariance * fitted.estimation.multiplier / sample.n
-    test = scaled_test(fitted.estimation.model, fitted.estimation.solution.theta, by_n, sample.values, fit.df, errors)
+    estimation, evidence = fitted.estimation, fitted.evidence
+    test = scaled_test(estimation.model, estimation.solution.theta, evidence, estimation.discrepancy, fit.df, errors)
     if test is None:
         return None
-    found = scale_fit(fit, test.scaling_factor, test.baseline_factor, fitted.estimation.multiplier)
+    found = scale_fit(fit, test.scaling_factor, test.baseline_factor, evidence.multiplier)
     return ScaledPart(**asdict(found))
 
 
-def _fit(fitted: Fitted, errors: Errors) -> FitPart:
-    evidence = fitted.evidence
-    found = assess_fit(
-        evidence.covariance,
-        fitted.estimation.implied,
-        fitted.estimation.solution.discrepancy,
-        fitted.table.n_free,
-        evidence.n,
-        fitted.estimation.multiplier,
+def _bollen_stine(fitted: Fitted, fit: Fit, settings: Settings) -> BollenStinePart | None:
+    if fitted.bootstrap is None or not settings.bollen_stine:
+        return None
+    drawn = fitted.bootstrap.statistics
+    exceeded = int((drawn >= fit.chi_square).sum())
+    return BollenStinePart(
+        p_value=(exceeded + 1) / (drawn.size + 1),
+        exceeded=exceeded,
+        requested=settings.bootstrap,
+        used=int(drawn.size),
+        distribution=drawn.tolist(),
     )
+
+
+def _fit(fitted: Fitted, settings: Settings) -> FitPart:
+    found = assess_model(fitted.estimation, fitted.evidence, settings.errors not in NEED_CASES)
     values = asdict(found)
     baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
-    return FitPart(**values, baseline=baseline, scaled=_scaled(fitted, found, errors))
+    return FitPart(
+        **values,
+        baseline=baseline,
+        scaled=_scaled(fitted, found, settings.errors),
+        bollen_stine=_bollen_stine(fitted, found, settings),
+    )
+
+
+def _residuals(fitted: Fitted) -> ResidualsPart:
+    names = fitted.table.observed
+    sample, implied = fitted.evidence.covariance, fitted.estimation.implied
+    standardized = standardized_residuals(fitted.estimation, fitted.evidence)
+    return ResidualsPart(
+        raw=matrix_part(names, names, sample - implied),
+        correlation=matrix_part(names, names, correlation_from(sample) - correlation_from(implied)),
+        standardized=None if standardized is None else matrix_part(names, names, standardized),
+    )
+
+
+def _scores(fitted: Fitted) -> ScoresPart:
+    means = fitted.evidence.means
+    weights = score_weights(fitted.estimation, np.zeros(len(fitted.table.observed)) if means is None else means)
+    chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
+    rows = [weights.nodes[i] for i in chosen]
+    bartlett = None
+    if weights.bartlett is not None:
+        bartlett = matrix_part(rows, weights.observed, weights.bartlett[chosen])
+    return ScoresPart(
+        regression=matrix_part(rows, weights.observed, weights.regression[chosen]),
+        bartlett=bartlett,
+        means=None if means is None else weights.means.tolist(),
+        origin=weights.origin[chosen].tolist(),
+    )
+
+
+def _estimates(fitted: Fitted) -> EstimatesPart | None:
+    matrix = fitted.estimation.covariance
+    if matrix.size == 0 or np.isnan(matrix).any():
+        return None
+    words = fitted.table.free_words()
+    return EstimatesPart(
+        covariance=matrix_part(words, words, matrix), correlation=matrix_part(words, words, correlation_from(matrix))
+    )
 
 
 def _bootstrap_figures(fitted: Fitted, draws: _Summaries) -> dict[str, Bootstrap | None]:
@@ -316,8 +363,7 @@ def _bootstrap_figures(fitted: Fitted, draws: _Summaries) -> dict[str, Bootstrap
     for i, name in enumerate(fitted.plan.reflective):
         figures[f"quality.composite_reliability.{name}"] = draws("composite_reliability", i)
         figures[f"quality.ave.{name}"] = draws("ave", i)
-    with_alpha = [c.name for c, block in zip(fitted.table.constructs, fitted.blocks, strict=True) if block]
-    for i, name in enumerate(with_alpha):
+    for i, name in enumerate(fitted.measured):
         figures[f"quality.alpha.{name}"] = draws("alpha", i)
     return figures
 
@@ -337,11 +383,9 @@ def assemble(analysis: Analysis) -> Results:
     text = write(analysis.specification)
     data = _data(analysis.source, fitted)
     if fitted is None:
-        return Results(settings=settings, model=text, data=data, problems=problems)
+        return Results(estimator=settings.estimator, settings=settings, model=text, data=data, problems=problems)
     draws = _Summaries(fitted)
     names = fitted.table.observed
-    raw = fitted.evidence.covariance - fitted.estimation.implied
-    as_correlations = correlation_from(fitted.evidence.covariance) - correlation_from(fitted.estimation.implied)
     vifs, shares = _collinearity(fitted)
     summary = None
     if fitted.bootstrap is not None:
@@ -355,6 +399,7 @@ def assemble(analysis: Analysis) -> Results:
             interval=settings.interval,
         )
     return Results(
+        estimator=settings.estimator,
         settings=settings,
         model=text,
         data=data,
@@ -363,11 +408,9 @@ def assemble(analysis: Analysis) -> Results:
         admissible=fitted.admissible,
         problems=problems,
         sample=_moments(names, fitted.evidence.covariance, fitted.evidence.means),
-        implied=_moments(names, fitted.estimation.implied, None),
-        residuals=ResidualsPart(
-            raw=matrix_part(names, names, raw), correlation=matrix_part(names, names, as_correlations)
-        ),
-        fit=_fit(fitted, settings.errors),
+        implied=_moments(names, fitted.estimation.implied, fitted.estimation.implied_means),
+        residuals=_residuals(fitted),
+        fit=_fit(fitted, settings),
         parameters=_parameters(fitted, settings, draws),
         r_squared={name: number(fitted.figures.r_squared[i]) for i, name in enumerate(fitted.plan.explained)},
         f_squared=shares,
@@ -382,12 +425,13 @@ def assemble(analysis: Analysis) -> Results:
             )
             for i, name in enumerate(fitted.plan.tracked)
         ],
-        quality=_quality(fitted, vifs),
+        quality=_quality(fitted, vifs, draws),
         modification=[
             ModificationPart(
                 kind=m.parameter.kind,
                 from_=m.parameter.source,
                 to=m.parameter.target,
+                release=m.release,
                 index=m.index,
                 expected_change=m.expected_change,
                 standardized_change=number(m.standardized_change),
@@ -396,4 +440,6 @@ def assemble(analysis: Analysis) -> Results:
         ],
         bootstrap_summary=summary,
         bootstrap_figures=_bootstrap_figures(fitted, draws),
+        scores=_scores(fitted),
+        estimates=_estimates(fitted),
     )

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from dusk_arrow.results.settings import Settings
 
 Interval = tuple[float, float]
+ParameterKind = Literal["loading", "weight", "path", "covariance", "variance", "intercept", "mean"]
 VERSION = 1
 
 
@@ -85,6 +86,13 @@ class Bootstrap(Part):
     n_used: int
 
 
+def headline_of(boot: Bootstrap, interval: Literal["percentile", "bias-corrected", "bca"]) -> Interval:
+    """The interval that decides; percentile where BCa was not asked for in the run."""
+    if interval == "bias-corrected":
+        return boot.bias_corrected
+    return boot.bca if interval == "bca" and boot.bca is not None else boot.percentile
+
+
 class BaselinePart(Part):
     """The model in which all observed variables are uncorrelated."""
 
@@ -104,6 +112,16 @@ class ScaledPart(Part):
     robust_cfi: float | None
     robust_tli: float | None
     robust_rmsea: float
+
+
+class BollenStinePart(Part):
+    """The fit tested on resamples of data transformed to the model: p = (exceeded + 1) / (used + 1)."""
+
+    p_value: float
+    exceeded: int
+    requested: int
+    used: int
+    distribution: list[float]
 
 
 class FitPart(Part):
@@ -135,7 +153,7 @@ class FitPart(Part):
     critical_n_01: float | None
     baseline: BaselinePart
     scaled: ScaledPart | None = None
-    bollen_stine: None = None
+    bollen_stine: BollenStinePart | None = None
     d_uls: None = None
     d_g: None = None
     measurement_part: None = None
@@ -144,7 +162,7 @@ class FitPart(Part):
 class ParameterPart(Part):
     """One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed."""
 
-    kind: Literal["loading", "weight", "path", "covariance", "variance"]
+    kind: ParameterKind
     from_: str = Field(alias="from")
     to: str
     role: Literal["residual", "disturbance", "exogenous"] | None
@@ -268,14 +286,33 @@ class ResidualsPart(Part):
 
 
 class ModificationPart(Part):
-    """What freeing one more parameter would do: the fall of χ² and the change of the parameter, both expected."""
+    """What freeing one more parameter (or letting one leave an equality: `release`) would do: the fall of χ² and the
+    change of the parameter, both expected."""
 
-    kind: Literal["loading", "weight", "path", "covariance", "variance"]
+    kind: ParameterKind
     from_: str = Field(alias="from")
     to: str
+    release: bool = False
     index: float
     expected_change: float
     standardized_change: float | None
+
+
+class ScoresPart(Part):
+    """Weights of the deviations of the observed variables from `means`, one row a construct, and the scores' origin;
+    Bartlett's are null where no observed variable shows a construct directly."""
+
+    regression: Matrix
+    bartlett: Matrix | None
+    means: list[float] | None
+    origin: list[float]
+
+
+class EstimatesPart(Part):
+    """Covariances and correlations of the estimates of the free parameters, in words."""
+
+    covariance: Matrix
+    correlation: Matrix
 
 
 class BootstrapSummaryPart(Part):
@@ -287,7 +324,7 @@ class BootstrapSummaryPart(Part):
     inadmissible: int
     seed: int
     level: float
-    interval: Literal["percentile", "bias-corrected"]
+    interval: Literal["percentile", "bias-corrected", "bca"]
     stopped: bool = False
 
 
@@ -296,7 +333,7 @@ class Results(Part):
 
     version: int = VERSION
     family: Literal["covariance"] = "covariance"
-    estimator: Literal["ml"] = "ml"
+    estimator: Literal["ml", "gls", "uls", "adf"] = "ml"
     settings: Settings
     model: str
     data: DataPart | None
@@ -319,6 +356,8 @@ class Results(Part):
     modification: list[ModificationPart] = []
     bootstrap_summary: BootstrapSummaryPart | None = None
     bootstrap_figures: dict[str, Bootstrap | None] = {}
+    scores: ScoresPart | None = None
+    estimates: EstimatesPart | None = None
     groups: None = None
     comparison: None = None
     prediction: None = None

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 DEFAULT_SEED = 20261
 
@@ -15,12 +15,22 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     family: Literal["covariance"] = "covariance"
-    estimator: Literal["ml"] = "ml"
+    estimator: Literal["ml", "gls", "uls", "adf"] = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
     errors: Literal["expected", "observed", "sandwich", "satorra-bentler"] = "expected"
-    missing: Literal["listwise"] = "listwise"
+    missing: Literal["listwise", "full-information", "mean"] = "listwise"
+    means: bool = False
     bootstrap: int = Field(default=0, ge=0, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0)
-    interval: Literal["percentile", "bias-corrected"] = "percentile"
+    interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
+    bollen_stine: bool = False
     level: float = Field(default=0.95, gt=0.5, lt=1)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _observed_for_incomplete(cls, given: Any) -> Any:
+        """Incomplete cases have observed information unless another is asked for (Kenward & Molenberghs 1998)."""
+        if isinstance(given, dict) and given.get("missing") == "full-information" and given.get("errors") is None:
+            return {**given, "errors": "observed"}
+        return given

@@ -30,11 +30,11 @@ class Fit:
     rmsea_interval: tuple[float, float] | None
     close_fit_p: float | None
     srmr: float
-    log_likelihood: float
-    log_likelihood_saturated: float
-    aic: float
-    bic: float
-    sabic: float
+    log_likelihood: float | None
+    log_likelihood_saturated: float | None
+    aic: float | None
+    bic: float | None
+    sabic: float | None
     ecvi: float
     n_parameters: int
     critical_n_05: float | None
@@ -73,62 +73,67 @@ def srmr(sample: Array, implied: Array) -> Array:
     return result
 
 
-def baseline_chi_square(sample: Array, multiplier: float) -> tuple[float, int]:
-    """χ² and df of the model in which all observed variables are uncorrelated, ML in closed form."""
-    sd = np.sqrt(np.diag(sample))
-    _, log_det = np.linalg.slogdet(sample / np.outer(sd, sd))
-    p = sample.shape[0]
-    return float(-multiplier * log_det), p * (p - 1) // 2
+def srmr_with_means(sample: Array, implied: Array, means: Array, implied_means: Array) -> float:
+    """SRMR over covariances and means, a mean's residual in the sample's standard deviations."""
+    p = sample.shape[-1]
+    count = p * (p + 1) / 2
+    shift = (means - implied_means) / np.sqrt(np.diag(sample))
+    return float(np.sqrt((srmr(sample, implied) ** 2 * count + (shift**2).sum()) / (count + p)))
 
 
-def assess_fit(sample: Array, implied: Array, discrepancy: float, n_parameters: int, n: int, multiplier: float) -> Fit:
-    """All fit figures of a maximum likelihood solution.
+def assess_fit(
+    statistic: float,
+    df: int,
+    baseline: float,
+    baseline_df: int,
+    *,
+    n_parameters: int,
+    n: int,
+    multiplier: float,
+    srmr: float,
+    gfi: float | None,
+    n_moments: int,
+    likelihoods: tuple[float, float] | None,
+) -> Fit:
+    """All fit figures that follow from the statistics T of a model and of its baseline.
 
-    `sample` and `implied` (p, p), `discrepancy` the minimum F, `n` cases, `multiplier` N or N−1 as T = multiplier·F.
+    `multiplier` is N or N−1 as T = multiplier·F, `n_moments` how many moments there are, `likelihoods` logL of the
+    model and of the saturated model, None for estimators without one.
     """
-    p = sample.shape[0]
-    t = max(multiplier * discrepancy, 0.0)
-    df = p * (p + 1) // 2 - n_parameters
-    base, base_df = baseline_chi_square(sample, multiplier)
-    inverse = np.linalg.inv(implied)
-    weighted = inverse @ sample
-    deviation = weighted - np.eye(p)
-    gfi = float(1 - np.trace(deviation @ deviation) / np.trace(weighted @ weighted))
-    _, implied_log_det = np.linalg.slogdet(implied)
-    _, sample_log_det = np.linalg.slogdet(sample)
-    constant = p * np.log(2 * np.pi)
-    log_likelihood = float(-n / 2 * (constant + implied_log_det + np.trace(weighted)))
-    saturated = float(-n / 2 * (constant + sample_log_det + p))
+    t = max(statistic, 0.0)
+    base = baseline
     tested = df > 0
-    excess, base_excess = max(t - df, 0.0), max(base - base_df, t - df, 0.0)
-    ratio = (base / base_df - t / df) if tested and base_df else 0.0
+    excess, base_excess = max(t - df, 0.0), max(base - baseline_df, t - df, 0.0)
+    ratio = (base / baseline_df - t / df) if tested and baseline_df else 0.0
+    own, saturated = likelihoods if likelihoods is not None else (None, None)
+    deviance = None if own is None else -2 * own
     return Fit(
         chi_square=t,
         df=df,
         p_value=chi_square_p(t, df) if tested else None,
         chi_square_per_df=t / df if tested else None,
         cfi=1 - excess / base_excess if base_excess > 0 and tested else 1.0,
-        tli=ratio / (base / base_df - 1) if tested and base_df and base != base_df else None,
+        tli=ratio / (base / baseline_df - 1) if tested and baseline_df and base != baseline_df else None,
         nfi=1 - t / base if base > 0 else None,
-        rfi=ratio / (base / base_df) if tested and base > 0 else None,
+        rfi=ratio / (base / baseline_df) if tested and base > 0 else None,
         ifi=(base - t) / (base - df) if base != df else None,
         gfi=gfi,
-        agfi=1 - p * (p + 1) / (2 * df) * (1 - gfi) if tested else None,
+        agfi=1 - n_moments / df * (1 - gfi) if tested and gfi is not None else None,
         rmsea=float(np.sqrt(excess / (df * multiplier))) if tested else None,
         rmsea_interval=rmsea_interval(t, df, multiplier) if tested else None,
         close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier)) if tested else None,
-        srmr=float(srmr(sample, implied)),
-        log_likelihood=log_likelihood,
+        srmr=srmr,
+        log_likelihood=own,
         log_likelihood_saturated=saturated,
-        aic=-2 * log_likelihood + 2 * n_parameters,
-        bic=-2 * log_likelihood + n_parameters * float(np.log(n)),
-        sabic=-2 * log_likelihood + n_parameters * float(np.log((n + 2) / 24)),
+        aic=None if deviance is None else deviance + 2 * n_parameters,
+        bic=None if deviance is None else deviance + n_parameters * float(np.log(n)),
+        sabic=None if deviance is None else deviance + n_parameters * float(np.log((n + 2) / 24)),
         ecvi=(t + 2 * n_parameters) / multiplier,
         n_parameters=n_parameters,
         critical_n_05=_critical_n(0.05, t, df, multiplier) if tested else None,
         critical_n_01=_critical_n(0.01, t, df, multiplier) if tested else None,
         baseline_chi_square=base,
-        baseline_df=base_df,
+        baseline_df=baseline_df,
     )
 
 

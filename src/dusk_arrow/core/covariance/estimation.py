@@ -6,25 +6,31 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dusk_arrow.core.covariance.implied import CompiledModel, implied, information, lay_out, matrices
+from dusk_arrow.core.covariance.discrepancies import Discrepancy
+from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of
+from dusk_arrow.core.covariance.implied import CompiledModel, implied, implied_means, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.robust import Errors, parameter_covariance
+from dusk_arrow.core.covariance.robust import Errors, model_statistic, parameter_covariance
 from dusk_arrow.core.covariance.signs import align_signs
 from dusk_arrow.core.covariance.solver import Solution, solve
+from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.problems import Problem, listed
 
 
 @dataclass(frozen=True)
 class Estimation:
-    """A fitted model: Σ (p, p), node covariances C (m, m), covariance (q, q) of θ (nan when not identified)."""
+    """A fitted model: Σ (p, p), μ (p,) where means are modelled, node covariances C (m, m), covariance (q, q) of θ (nan
+    when not identified), and the test statistic T."""
 
     model: CompiledModel
+    discrepancy: Discrepancy
     solution: Solution
     implied: Array
+    implied_means: Array | None
     nodes: Array
     covariance: Array
-    multiplier: float
+    statistic: float
 
 
 def identification(table: ParameterTable) -> list[Problem]:
@@ -34,10 +40,11 @@ def identification(table: ParameterTable) -> list[Problem]:
     are named. The verdict is about the model, not about one sample.
     """
     p, q = len(table.observed), table.n_free
-    moments = p * (p + 1) // 2
+    moments = table.n_moments
     if q > moments:
+        kinds = "variances, covariances and means" if table.means else "variances and covariances"
         message = (
-            f"The model asks for {q} parameters, but {p} variables give only {moments} variances and covariances. "
+            f"The model asks for {q} parameters, but {p} variables give only {moments} {kinds}. "
             "Remove paths or covariances, fix parameters, or add indicators."
         )
         return [Problem("too_many_parameters", "error", message)]
@@ -72,24 +79,23 @@ def identification(table: ParameterTable) -> list[Problem]:
     return [Problem("not_identified", "error", message, tuple(names[:12]))]
 
 
-def estimate(
-    table: ParameterTable,
-    sample: Array,
-    multiplier: float,
-    errors: Errors = "expected",
-    values: Array | None = None,
-) -> Estimation:
-    """Maximum likelihood estimates for a sample covariance matrix (p, p) in the order of `table.observed`.
+def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expected") -> Estimation:
+    """Estimates of a model from evidence in the order of `table.observed`.
 
-    `multiplier` is what F is multiplied with for χ² and for the errors: N or N−1. `errors` says where the errors
-    come from; robust ones need the complete cases `values` (n, p). They are nan where the information is singular.
+    `errors` says where the errors come from; robust ones need cases. They are nan where the information is singular.
+    Raises LinAlgError where ADF's weights are singular.
     """
     model = lay_out(table)
-    solution = solve(model, sample)
+    discrepancy = discrepancy_of(evidence)
+    solution = solve(model, discrepancy, starting_values(table, evidence.covariance, evidence.means))
     solution = replace(solution, theta=align_signs(model, solution.theta))
-    found = implied(matrices(model, solution.theta))
+    theta = solution.theta
+    parts = matrices(model, theta)
+    found = implied(parts)
     q = model.n_free
     covariance = np.full((q, q), np.nan)
     if solution.converged and q:
-        covariance = parameter_covariance(model, solution.theta, sample, multiplier, errors, values)
-    return Estimation(model, solution, found.covariance, found.nodes, covariance, multiplier)
+        covariance = parameter_covariance(model, theta, evidence, discrepancy, errors)
+    statistic = model_statistic(model, theta, evidence, solution.discrepancy, errors) if solution.converged else np.nan
+    means = implied_means(parts, found)[0] if model.means else None
+    return Estimation(model, discrepancy, solution, found.covariance, means, found.nodes, covariance, statistic)

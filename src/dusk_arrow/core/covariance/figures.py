@@ -83,7 +83,7 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: N
     """Standardized parameters (…, n): constructs and observed variables scaled to variance 1.
 
     Covariances become correlations (of residuals and disturbances where those covary); variances become the
-    share of the variable's variance.
+    share of the variable's variance, intercepts and means are in SDs.
     """
     sd = {
         "node": _root(np.diagonal(nodes, axis1=-2, axis2=-1)),
@@ -98,6 +98,9 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: N
     result[..., at] = values[..., at] * sd["node"][..., columns] / sd["observed"][..., rows]
     at, rows, columns = model.table.positions("effect")
     result[..., at] = values[..., at] * sd["node"][..., columns] / sd["node"][..., rows]
+    for name, kind in (("intercept", "observed"), ("mean", "node")):
+        at, rows, _ = model.table.positions(name)  # type: ignore[arg-type]
+        result[..., at] = values[..., at] / sd[kind][..., rows]
     for name, total in (("node", sd["node"]), ("residual", sd["observed"])):
         at, rows, columns = model.table.positions(name)  # type: ignore[arg-type]
         diagonal = rows == columns

@@ -1,4 +1,4 @@
-"""The model-implied covariance matrix, its derivatives and the maximum likelihood discrepancy, all batched."""
+"""The model-implied covariance matrix and means with their derivatives, all batched."""
 
 from __future__ import annotations
 
@@ -9,19 +9,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant
+from dusk_arrow.core.linear_algebra import Array
 
 Numbers = NDArray[Any]
-MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual")
+MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
 
 
 class Matrices(NamedTuple):
-    """Λ (…, p, m), B (…, m, m), Ψ (…, m, m) and Θ (…, p, p)."""
+    """Λ (…, p, m), B (…, m, m), Ψ (…, m, m), Θ (…, p, p), ν (…, p, 1) and α (…, m, 1)."""
 
     loading: Numbers
     effect: Numbers
     node: Numbers
     residual: Numbers
+    intercept: Numbers
+    mean: Numbers
 
 
 class Implied(NamedTuple):
@@ -57,7 +59,7 @@ class CompiledModel:
 
     `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
     the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
-    values alone, `cells` where its free ones stand, `tied` whether any slot is shared.
+    values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled.
     """
 
     table: ParameterTable
@@ -68,6 +70,7 @@ class CompiledModel:
     cells: dict[Matrix, Cells]
     n_free: int
     tied: bool
+    means: bool
 
 
 def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
@@ -95,6 +98,8 @@ def lay_out(table: ParameterTable) -> CompiledModel:
         "effect": np.zeros((m, m)),
         "node": np.zeros((m, m)),
         "residual": np.zeros((p, p)),
+        "intercept": np.zeros((p, 1)),
+        "mean": np.zeros((m, 1)),
     }
     for parameter in table.parameters:
         if parameter.value is not None:
@@ -107,7 +112,7 @@ def lay_out(table: ParameterTable) -> CompiledModel:
             base["loading"][i, node_at[name]] = 1.0
     cells = {name: _cells(table, name, base[name].shape[1]) for name in MATRICES}
     n_free = int(slots.max()) + 1 if slots.size else 0
-    return CompiledModel(table, values, free, slots, base, cells, n_free, slots.size > n_free)
+    return CompiledModel(table, values, free, slots, base, cells, n_free, slots.size > n_free, table.means)
 
 
 def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
@@ -140,16 +145,21 @@ def implied(parts: Matrices) -> Implied:
     return Implied(covariance, nodes, through, inverse)
 
 
+def implied_means(parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:
+    """μ = ν + Λ(I−B)⁻¹α (…, p) and the means (…, m) of the nodes."""
+    nodes = (found.inverse @ parts.mean)[..., 0]
+    return parts.intercept[..., 0] + (parts.loading @ nodes[..., None])[..., 0], nodes
+
+
 def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) -> tuple[Array, Array]:
     """U and V (…, p, r) with ∂Σ/∂(free parameter k) = u_k v_kᵀ + v_k u_kᵀ, in the order of `model.free`."""
     p = len(model.table.observed)
     shape = (*found.covariance.shape[:-2], p, model.free.size)
     u, v = np.zeros(shape), np.zeros(shape)
-    at = {position: i for i, position in enumerate(model.free.tolist())}
     loaded = parts.loading @ found.nodes
-    for name in MATRICES:
+    for name in MATRICES[:4]:
         cells = model.cells[name]
-        place = [at[position] for position in cells.positions.tolist()]
+        place = np.searchsorted(model.free, cells.positions)
         if name in ("loading", "residual"):
             u[..., cells.rows, place] = 1.0
         else:
@@ -163,7 +173,25 @@ def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) ->
     return u, v
 
 
-def _sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) -> Numbers:
+def mean_derivatives(model: CompiledModel, parts: Matrices, found: Implied) -> Array:
+    """∂μ/∂(free parameter k) (…, p, r), in the order of `model.free`."""
+    result = np.zeros((*found.covariance.shape[:-2], len(model.table.observed), model.free.size))
+    _, nodes = implied_means(parts, found)
+    for name in MATRICES:
+        cells = model.cells[name]
+        place = np.searchsorted(model.free, cells.positions)
+        if name == "loading":
+            result[..., cells.rows, place] = nodes[..., cells.columns]
+        elif name == "effect":
+            result[..., :, place] = found.through[..., :, cells.rows] * nodes[..., None, cells.columns]
+        elif name == "intercept":
+            result[..., cells.rows, place] = 1.0
+        elif name == "mean":
+            result[..., :, place] = found.through[..., :, cells.rows]
+    return result
+
+
+def sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) -> Numbers:
     """Values (…, f) brought to their slots (…, q); those of equal parameters are added."""
     total = np.zeros((*values.shape[:-1], model.n_free), dtype=values.dtype)
     if model.tied:
@@ -174,72 +202,102 @@ def _sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) -
     return total
 
 
-def information(model: CompiledModel, theta: Array, weight: Array | None = None) -> Array:
-    """Expected information per case (…, q, q): ½ tr(W ∂Σ W ∂Σ), W = Σ⁻¹ unless given.
+def to_slots(model: CompiledModel, full: Numbers) -> Numbers:
+    """A form over the free parameters (…, r, r) as one over the free values (…, q, q)."""
+    by_row = sum_slots(model, full, model.slots)
+    return sum_slots(model, np.swapaxes(by_row, -1, -2), model.slots)
 
-    With W the identity it is the Gram matrix of the Jacobian of Σ, whose rank decides identification.
+
+Factors = tuple[Array, Array]
+
+
+def quadratic_form(left: Factors, right: Factors, first: Array, second: Array | None = None) -> Array:
+    """½ tr(A ∂ₖΣ B ∂ₗΣ) (…, r, s) from derivative factors (…, p, r) and (…, p, s), weights A, B (…, p, p); B is A unless
+    given."""
+    u, v = (np.swapaxes(part, -1, -2) for part in left)
+    a_s, a_t = first @ right[0], first @ right[1]
+    v_as, v_at, u_as, u_at = v @ a_s, v @ a_t, u @ a_s, u @ a_t
+    if second is None:
+        result: Array = v_as * u_at + v_at * u_as
+        return result
+    b_s, b_t = second @ right[0], second @ right[1]
+    mixed: Array = ((v @ b_s) * u_at + (v @ b_t) * u_as + (u @ b_s) * v_at + (u @ b_t) * v_as) / 2
+    return mixed
+
+
+def quadratic_diagonal(factors: Factors, first: Array, second: Array | None = None) -> Array:
+    """½ tr(A ∂ₖΣ B ∂ₖΣ) (…, r)."""
+    u, v = factors
+    a_u, a_v = first @ u, first @ v
+    uv, uu, vv = (v * a_u).sum(axis=-2), (u * a_u).sum(axis=-2), (v * a_v).sum(axis=-2)
+    if second is None:
+        result: Array = uv**2 + uu * vv
+        return result
+    b_u, b_v = second @ u, second @ v
+    mixed: Array = uv * (v * b_u).sum(axis=-2) + (uu * (v * b_v).sum(axis=-2) + vv * (u * b_u).sum(axis=-2)) / 2
+    return mixed
+
+
+def information(model: CompiledModel, theta: Array, weight: Array | None = None) -> Array:
+    """Expected information per case (…, q, q): ½ tr(W ∂Σ W ∂Σ) + ∂μᵀ W ∂μ, W = Σ⁻¹ unless given.
+
+    With W the identity it is the Gram matrix of the Jacobian of Σ (and μ), whose rank decides identification.
     """
     parts = matrices(model, theta)
     found = implied(parts)
     u, v = derivative_factors(model, parts, found)
     if weight is None:
         weight = np.linalg.inv(found.covariance)
-    wu, wv = weight @ u, weight @ v
-    vt = np.swapaxes(v, -1, -2)
-    cross = vt @ wu
-    full = cross * np.swapaxes(cross, -1, -2) + (vt @ wv) * (np.swapaxes(u, -1, -2) @ wu)
-    by_row = _sum_slots(model, full, model.slots)
-    return _sum_slots(model, np.swapaxes(by_row, -1, -2), model.slots)
+    full = quadratic_form((u, v), (u, v), weight)
+    if model.means:
+        slopes = mean_derivatives(model, parts, found)
+        full = full + np.swapaxes(slopes, -1, -2) @ weight @ slopes
+    return to_slots(model, full)
 
 
-def gradient_of(model: CompiledModel, parts: Matrices, found: Implied, omega: Numbers) -> Numbers:
-    """Gradient (…, q) of any F with dF = tr(Ω dΣ), Ω symmetric (…, p, p)."""
+def gradient_of(
+    model: CompiledModel, parts: Matrices, found: Implied, omega: Numbers, omega_mean: Numbers | None = None
+) -> Numbers:
+    """Gradient (…, q) of any F with dF = tr(Ω dΣ) + ωᵀdμ, Ω symmetric (…, p, p), ω (…, p)."""
+    transposed = np.swapaxes(parts.loading, -1, -2)
     weighted = omega @ parts.loading
-    back = np.swapaxes(found.inverse, -1, -2) @ (np.swapaxes(parts.loading, -1, -2) @ weighted)
+    back = np.swapaxes(found.inverse, -1, -2) @ (transposed @ weighted)
     by_matrix: dict[Matrix, Numbers] = {
         "loading": 2.0 * (weighted @ found.nodes),
         "effect": 2.0 * (back @ found.nodes),
         "node": back @ found.inverse,
         "residual": omega,
     }
+    if model.means and omega_mean is not None:
+        column = omega_mean[..., None]
+        into = np.swapaxes(found.through, -1, -2) @ column
+        nodes = np.swapaxes(found.inverse @ parts.mean, -1, -2)
+        by_matrix["loading"] = by_matrix["loading"] + column @ nodes
+        by_matrix["effect"] = by_matrix["effect"] + into @ nodes
+        by_matrix |= {"intercept": column, "mean": into}
     total = np.zeros((*omega.shape[:-2], model.n_free), dtype=omega.dtype)
     for name, matrix in by_matrix.items():
         cells = model.cells[name]
         values = matrix.reshape(*matrix.shape[:-2], -1)[..., cells.flat] * cells.twice
         if model.tied:
-            total += _sum_slots(model, values, cells.slots)
+            total += sum_slots(model, values, cells.slots)
         else:
             total[..., cells.slots] = values
     return total
 
 
-def maximum_likelihood(
-    model: CompiledModel, theta: Array, sample: Array, sample_log_determinant: Array
-) -> tuple[Array, Array]:
-    """F = ln|Σ| + tr(SΣ⁻¹) − ln|S| − p (…) and its gradient (…, q); F is infinite where Σ is not positive definite.
-
-    Shapes: theta (…, q), sample (…, p, p), sample_log_determinant (…). Source: Jöreskog (1967).
-    """
-    parts = matrices(model, theta)
-    found = implied(parts)
-    factors, covariance, good = guarded_cholesky(found.covariance)
-    inverse = inverse_from_cholesky(factors, covariance)
-    product = inverse @ sample
-    value = log_determinant(factors) + (inverse * sample).sum(axis=(-2, -1)) - sample_log_determinant
-    omega = inverse - product @ inverse
-    gradient = gradient_of(model, parts, found._replace(covariance=covariance), omega)
-    return np.where(good, value - sample.shape[-1], np.inf), gradient
-
-
 STEP = 1e-20
 
 
-def hessian(model: CompiledModel, theta: Array, sample: Array) -> Array:
-    """Second derivatives (q, q) of F at θ (q,) for one sample (p, p), by complex steps through the gradient."""
+def second_derivatives(model: CompiledModel, theta: Array, omega: Array, omega_mean: Array | None) -> Array:
+    """tr(Ω ∂ₖ∂ₗΣ) + ωᵀ∂ₖ∂ₗμ (q, q) at θ (q,) for fixed Ω and ω, by complex steps through the gradient."""
     steps = theta + 1j * STEP * np.eye(theta.size)
     parts = matrices(model, steps)
-    found = implied(parts)
-    inverse = np.linalg.inv(found.covariance)
-    omega = inverse - inverse @ sample @ inverse
-    rows: Array = gradient_of(model, parts, found, omega).imag / STEP
+    identity = np.eye(parts.effect.shape[-1])
+    inverse = np.linalg.inv(identity - parts.effect)
+    nodes = inverse @ parts.node @ np.swapaxes(inverse, -1, -2)
+    lead = np.broadcast_to(omega.astype(complex), (theta.size, *omega.shape))
+    found = Implied(lead, nodes, parts.loading @ inverse, inverse)
+    shift = None if omega_mean is None else np.broadcast_to(omega_mean.astype(complex), (theta.size, omega_mean.size))
+    rows: Array = gradient_of(model, parts, found, lead, shift).imag / STEP
     return (rows + rows.T) / 2

@@ -7,24 +7,31 @@ from itertools import combinations
 
 import numpy as np
 
+from dusk_arrow.core.covariance.discrepancies import Discrepancy, DistributionFree, PatternLikelihood, WeightedSquares
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
     derivative_factors,
-    gradient_of,
     implied,
+    information,
     lay_out,
     matrices,
+    mean_derivatives,
+    quadratic_diagonal,
+    quadratic_form,
 )
 from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable
+from dusk_arrow.core.covariance.robust import guarded_inverse
 from dusk_arrow.core.linear_algebra import Array
 
 
 @dataclass(frozen=True)
 class Modification:
-    """One parameter that is not free: by how much χ² would fall (`index`, about χ² with 1 df) and where the parameter
-    would go from its fixed value (`expected_change`; `standardized_change` in SDs implied by the model)."""
+    """One parameter that is not free, or is tied to others by an equality (`release`): by how much χ² would fall
+    (`index`, about χ² with 1 df) and where the parameter would go from its value (`expected_change`;
+    `standardized_change` in SDs implied by the model)."""
 
     parameter: Parameter
+    release: bool
     index: float
     expected_change: float
     standardized_change: float
@@ -62,7 +69,17 @@ def candidates(table: ParameterTable) -> list[Parameter]:
     return found
 
 
-def _extended(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
+def tied(table: ParameterTable) -> list[Parameter]:
+    """Members of equalities, each of which could be released; of two equal parameters only the second."""
+    groups: dict[int, list[Parameter]] = {}
+    for parameter in table.parameters:
+        if parameter.index is not None:
+            groups.setdefault(parameter.index, []).append(parameter)
+    return [p for group in groups.values() if len(group) > 1 for p in (group if len(group) > 2 else group[1:])]
+
+
+def extend(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
+    """The model with further free values after its own."""
     kept = [p for p in table.parameters if p not in extra]
     q = table.n_free
     freed = [replace(p, value=None, index=q + k) for k, p in enumerate(extra)]
@@ -72,6 +89,8 @@ def _extended(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
 def _standardized(table: ParameterTable, parameter: Parameter, change: float, nodes: Array, covariance: Array) -> float:
     sd_node, sd_observed = np.sqrt(np.diag(nodes)), np.sqrt(np.diag(covariance))
     row, column = parameter.row, parameter.column
+    if parameter.matrix in ("intercept", "mean"):
+        return float(change / (sd_observed if parameter.matrix == "intercept" else sd_node)[row])
     if parameter.matrix == "loading":
         return float(change * sd_node[column] / sd_observed[row])
     if parameter.matrix == "effect":
@@ -80,47 +99,162 @@ def _standardized(table: ParameterTable, parameter: Parameter, change: float, no
     return float(change / (sd[row] * sd[column]))
 
 
+def _weighted_blocks(model: CompiledModel, theta: Array, weight: Array, q: int) -> tuple[Array, Array, Array]:
+    """Expected second derivatives from a weight (p, p): old by old, old by new, new by themselves."""
+    parts = matrices(model, theta)
+    found = implied(parts)
+    factors = derivative_factors(model, parts, found)
+    old = np.flatnonzero(model.slots < q)
+    new = np.flatnonzero(model.slots >= q)
+    new = new[np.argsort(model.slots[new])]
+    first = (factors[0][:, old], factors[1][:, old])
+    second = (factors[0][:, new], factors[1][:, new])
+    cross = quadratic_form(first, (np.hstack([first[0], second[0]]), np.hstack([first[1], second[1]])), weight)
+    own = quadratic_diagonal(second, weight)
+    if model.means:
+        slopes = mean_derivatives(model, parts, found)
+        everything = np.hstack([slopes[:, old], slopes[:, new]])
+        cross = cross + slopes[:, old].T @ weight @ everything
+        own = own + (slopes[:, new] * (weight @ slopes[:, new])).sum(axis=0)
+    slots = model.slots[old]
+    inner, between = np.zeros((q, q)), np.zeros((q, new.size))
+    np.add.at(inner, (slots[:, None], slots[None, :]), cross[:, : old.size])
+    np.add.at(between, slots, cross[:, old.size :])
+    return 2 * inner, 2 * between, 2 * own
+
+
+def _blocks(
+    model: CompiledModel, base: CompiledModel, discrepancy: Discrepancy, theta: Array
+) -> tuple[Array, Array, Array]:
+    """Second derivatives at the values (q + e,) of the `base` and the extended model: q by q, q by e, e alone."""
+    only = np.zeros(1, dtype=np.intp)
+    q = base.n_free
+    if isinstance(discrepancy, DistributionFree):
+        full = discrepancy.curvature(model, theta[None], only)[0]
+        return full[:q, :q], full[:q, q:], np.diag(full)[q:]
+    if isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 1:
+        between, own = discrepancy.blocks(model, theta, q)
+        return discrepancy.exact(base, theta[:q], 0), between, own
+    if isinstance(discrepancy, WeightedSquares):
+        return _weighted_blocks(model, theta, discrepancy.weights[0], q)
+    return _weighted_blocks(model, theta, np.linalg.inv(implied(matrices(model, theta)).covariance), q)
+
+
+def _released(
+    table: ParameterTable, theta: Array, discrepancy: Discrepancy, member: Parameter
+) -> tuple[CompiledModel, float, Array]:
+    """One member of an equality with a value of its own: the model, its score, and second derivatives (q+1, q+1) by the
+    common values and by the member's distance from the others."""
+    q = table.n_free
+    parameters = tuple(replace(p, index=q) if p is member else p for p in table.parameters)
+    model = lay_out(replace(table, parameters=parameters))
+    values = np.append(theta, theta[member.index])
+    only = np.zeros(1, dtype=np.intp)
+    _, gradient = discrepancy.evaluate(model, values[None], only)
+    observed = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 1
+    curvature = discrepancy.exact(model, values, 0) if observed else discrepancy.curvature(model, values[None], only)[0]
+    apart = np.eye(q + 1)
+    apart[q, member.index] = 1.0
+    return model, float(gradient[0, q]), apart.T @ curvature @ apart
+
+
+def _variance_of_score(model: CompiledModel, theta: Array, weights: Array) -> Array:
+    """For ULS: the variance (e,) of each score beside the first q ones, which it leans on by `weights` (q, e); moments
+    are those of normal data."""
+    q = weights.shape[0]
+    full = information(model, theta, implied(matrices(model, theta)).covariance)
+    result: Array = (
+        np.diag(full)[q:]
+        - 2 * np.einsum("qe,qe->e", weights, full[:q, q:])
+        + np.einsum("qe,qr,re->e", weights, full[:q, :q], weights)
+    )
+    return result
+
+
+def _unweighted(discrepancy: Discrepancy) -> bool:
+    if not isinstance(discrepancy, WeightedSquares):
+        return False
+    weight = discrepancy.weights[0]
+    return bool(np.array_equal(weight, np.eye(len(weight))))
+
+
+@dataclass(frozen=True)
+class _Score:
+    """A score g, its curvature given the free values, its curvature alone, and its variance where F is no χ²."""
+
+    gradient: float
+    left: float
+    alone: float
+    variance: float | None
+
+    def index_and_change(self, multiplier: float) -> tuple[float, float] | None:
+        """N·g²/(2H) and −g/H; None where the parameter could not be told from the free ones."""
+        if self.left <= 1e-8 * abs(self.alone):
+            return None
+        if self.variance is None:
+            return multiplier * self.gradient**2 / (2 * self.left), -self.gradient / self.left
+        if self.variance <= 1e-10 * abs(self.alone):
+            return None
+        return multiplier * self.gradient**2 / (4 * self.variance), -self.gradient / self.left
+
+
+def _scores_of_fixed(
+    table: ParameterTable, theta: Array, discrepancy: Discrepancy, extra: list[Parameter]
+) -> list[_Score]:
+    model = extend(table, extra)
+    q = table.n_free
+    values = np.concatenate([theta, [p.value or 0.0 for p in extra]])
+    _, slopes = discrepancy.evaluate(model, values[None], np.zeros(1, dtype=np.intp))
+    inner, between, own = _blocks(model, lay_out(table), discrepancy, values)
+    weights = guarded_inverse(inner) @ between
+    if np.isnan(weights).any():
+        return []
+    left = own - np.einsum("qe,qe->e", between, weights)
+    variances = _variance_of_score(model, values, weights) if _unweighted(discrepancy) else [None] * len(extra)
+    columns = zip(slopes[0, q:], left, own, variances, strict=True)
+    return [_Score(float(g), float(h), float(a), None if v is None else float(v)) for g, h, a, v in columns]
+
+
+def _score_of_tied(table: ParameterTable, theta: Array, discrepancy: Discrepancy, member: Parameter) -> _Score | None:
+    q = table.n_free
+    model, gradient, curvature = _released(table, theta, discrepancy, member)
+    weights = guarded_inverse(curvature[:q, :q]) @ curvature[:q, q:]
+    if np.isnan(weights).any():
+        return None
+    left = float(curvature[q, q] - (curvature[:q, q:] * weights).sum())
+    variance = None
+    if _unweighted(discrepancy):
+        apart = np.eye(q + 1)
+        apart[q, member.index] = 1.0
+        full = apart.T @ information(
+            model, np.append(theta, theta[member.index]), implied(matrices(lay_out(table), theta)).covariance
+        ) @ apart  # fmt: skip
+        lean = np.append(-weights[:, 0], 1.0)
+        variance = float(lean @ full @ lean)
+    return _Score(gradient, left, float(curvature[q, q]), variance)
+
+
 def modification_indices(
-    table: ParameterTable, theta: Array, sample: Array, multiplier: float, least: float = 3.84
+    table: ParameterTable, theta: Array, discrepancy: Discrepancy, multiplier: float, least: float = 3.84
 ) -> list[Modification]:
     """Indices of at least `least`, the largest first (Sörbom 1989; expected change: Saris, Satorra & Sörbom 1987).
 
-    With s the score of the parameter and J its information given the free ones, the index is s²/J and the expected
-    change s/J. Parameters that could not be identified beside the free ones are left out.
+    With g the derivative of F by the parameter and H its second derivative given the free ones, the index is
+    N·g²/(2H) and the expected change −g/H; with missing answers H is observed, otherwise expected. For ULS the score
+    is divided by its own variance. Parameters that could not be identified beside the free ones are left out.
     """
     extra = candidates(table)
-    if not extra:
-        return []
-    model = _extended(table, extra)
-    q = table.n_free
-    values = np.concatenate([theta, [p.value or 0.0 for p in extra]])
-    parts = matrices(model, values)
-    found = implied(parts)
-    inverse = np.linalg.inv(found.covariance)
-    gradient = gradient_of(model, parts, found, inverse - inverse @ sample @ inverse)[q:]
-    u, v = derivative_factors(model, parts, found)
-    wu, wv = inverse @ u, inverse @ v
-    new = model.slots >= q
-    cross_old = v[:, ~new].T @ wu, wu[:, ~new].T @ v
-    mixed_old = (v[:, ~new].T @ wv) * (u[:, ~new].T @ wu)
-    with_old = cross_old[0] * cross_old[1] + mixed_old
-    own = np.einsum("pk,pk->k", v, wu) ** 2 + np.einsum("pk,pk->k", v, wv) * np.einsum("pk,pk->k", u, wu)
-    slots = model.slots[~new]
-    order = np.argsort(model.slots[new])
-    inner, between = np.zeros((q, q)), np.zeros((order.size, q))
-    np.add.at(inner, (slots[:, None], slots[None, :]), with_old[:, ~new])
-    np.add.at(between.T, slots, with_old[:, new][:, order])
-    own = own[new][order]
-    size = np.sqrt(np.maximum(np.diag(inner), 1e-300))
-    weights = np.linalg.lstsq(inner / np.outer(size, size), (between / size).T, rcond=1e-12)[0]
-    left = own - np.einsum("rq,qr->r", between / size, weights)
+    scores: list[tuple[Parameter, _Score | None]] = []
+    if extra:
+        scores += zip(extra, _scores_of_fixed(table, theta, discrepancy, extra), strict=False)
+    scores += [(member, _score_of_tied(table, theta, discrepancy, member)) for member in tied(table)]
+    found = implied(matrices(lay_out(table), theta))
     result = []
-    for k, parameter in enumerate(extra):
-        if left[k] <= 1e-8 * own[k]:
-            continue
-        index = float(multiplier * gradient[k] ** 2 / (4 * left[k]))
-        change = float(-gradient[k] / (2 * left[k]))
-        if index >= least:
-            standardized = _standardized(table, parameter, change, found.nodes, found.covariance)
-            result.append(Modification(parameter, index, change, standardized))
+    for parameter, score in scores:
+        values = None if score is None else score.index_and_change(multiplier)
+        if values is not None and values[0] >= least:
+            standardized = _standardized(table, parameter, values[1], found.nodes, found.covariance)
+            result.append(
+                Modification(parameter, parameter.free and parameter.index is not None, *values, standardized)
+            )
     return sorted(result, key=lambda m: -m.index)

@@ -1,7 +1,8 @@
 """The parameters of a covariance-based model: what is free, what is fixed, and where it stands.
 
-The model is y = Λη + ε, η = Bη + ζ with covariances Ψ of ζ and Θ of ε. Observed variables in paths,
-and the indicators of formative constructs, are nodes of η with one loading of 1 and no residual.
+The model is y = ν + Λη + ε, η = α + Bη + ζ with covariances Ψ of ζ and Θ of ε. Observed variables in paths,
+and the indicators of formative constructs, are nodes of η with one loading of 1 and no residual; ν and α are there
+only where means are modelled.
 """
 
 from __future__ import annotations
@@ -14,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.specification.model import Construct, Model, canonical
-from dusk_arrow.core.specification.statements import Arrow, Pair, Reference, Target, VarianceOf
+from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Reference, Target, VarianceOf
 
-Kind = Literal["loading", "weight", "path", "covariance", "variance"]
+Kind = Literal["loading", "weight", "path", "covariance", "variance", "intercept", "mean"]
 Role = Literal["residual", "disturbance", "exogenous"]
-Matrix = Literal["loading", "effect", "node", "residual"]
+Matrix = Literal["loading", "effect", "node", "residual", "intercept", "mean"]
 Scaling = Literal["marker", "unit-variance"]
 
 
@@ -49,6 +50,8 @@ class Parameter:
         """The parameter as a sentence names it."""
         if self.kind == "variance":
             return VarianceOf(self.source)
+        if self.kind in ("intercept", "mean"):
+            return InterceptOf(self.source)
         if self.kind == "covariance":
             return canonical(Pair(self.source, self.target))
         return Arrow(self.source, self.target)
@@ -56,8 +59,8 @@ class Parameter:
     @property
     def words(self) -> str:
         """The parameter as a reader would name it."""
-        if self.kind == "variance":
-            return f"variance of {self.source}"
+        if self.kind in ("variance", "intercept", "mean"):
+            return f"{self.kind} of {self.source}"
         return f"{self.source} {'&' if self.kind == 'covariance' else '→'} {self.target}"
 
 
@@ -71,6 +74,17 @@ class ParameterTable:
     parameters: tuple[Parameter, ...]
     constructs: tuple[Construct, ...]
     names: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def means(self) -> bool:
+        """Whether means are modelled."""
+        return any(p.matrix in ("intercept", "mean") for p in self.parameters)
+
+    @property
+    def n_moments(self) -> int:
+        """How many moments of the data the model speaks of."""
+        p = len(self.observed)
+        return p * (p + 1) // 2 + (p if self.means else 0)
 
     @property
     def n_free(self) -> int:
@@ -195,6 +209,20 @@ class _Builder:
         for source, target in self.model.paths:
             self.add("path", source, target, "effect", self.node_at[target], self.node_at[source])
 
+    def means(self) -> None:
+        """Intercepts of indicators and of what is explained, means of what is not; constructs have their origin at 0."""
+        for name in self.observed:
+            if name not in self.node_at:
+                self.add("intercept", name, name, "intercept", self.observed_at[name], 0)
+        for name in self.nodes:
+            more: dict[str, object] = {}
+            if name in self.composites:
+                more = {"value": 0.0, "why_fixed": "made of its indicators without remainder"}
+            elif name in self.model.by_name:
+                more = {"value": 0.0, "why_fixed": "sets the origin"}
+            kind: Kind = "intercept" if name in self.endogenous else "mean"
+            self.add(kind, name, name, "mean", self.node_at[name], 0, **more)
+
     def ties(self) -> list[Parameter]:
         """Free positions numbered in order, equal parameters sharing one; a fixed member fixes the others."""
         place = {p.sentence_target: i for i, p in enumerate(self.parameters)}
@@ -222,12 +250,13 @@ class _Builder:
         return result
 
 
-def compile_model(model: Model, scaling: Scaling = "marker") -> ParameterTable:
+def compile_model(model: Model, scaling: Scaling = "marker", means: bool = False) -> ParameterTable:
     """The parameter table of a model that `checking.check` found free of errors.
 
     Defaults: the first indicator in use carries the scale; exogenous nodes covary; disturbances and residuals
     do not; a formative construct is an exact composite whose first weight is 1; the residual variance of a
-    construct's only indicator is 0.
+    construct's only indicator is 0. With `means` every observed variable has an intercept or mean of its own and the
+    constructs' are 0, unless a sentence says otherwise.
     """
     builder = _Builder(model, scaling)
     for construct in model.constructs:
@@ -238,6 +267,8 @@ def compile_model(model: Model, scaling: Scaling = "marker") -> ParameterTable:
     builder.paths()
     builder.covariances()
     builder.variances()
+    if means:
+        builder.means()
     parameters = builder.ties()
     place = {p.sentence_target: i for i, p in enumerate(parameters)}
     names = {name: place[target] for name, target in model.names.items() if target in place}
@@ -249,3 +280,25 @@ def compile_model(model: Model, scaling: Scaling = "marker") -> ParameterTable:
         model.constructs,
         names,
     )
+
+
+def _unrestricted(names: tuple[str, ...], covary: bool) -> ParameterTable:
+    """Observed variables with free variances and means, and with free covariances or none."""
+    parameters: list[Parameter] = []
+    for i, name in enumerate(names):
+        for j in range(i + 1) if covary else (i,):
+            kind: Kind = "variance" if i == j else "covariance"
+            parameters.append(Parameter(kind, names[j], name, "node", i, j, "exogenous", index=len(parameters)))
+    for i, name in enumerate(names):
+        parameters.append(Parameter("mean", name, name, "mean", i, 0, index=len(parameters)))
+    return ParameterTable(names, names, names, tuple(parameters), ())
+
+
+def saturated_table(names: tuple[str, ...]) -> ParameterTable:
+    """The model that restricts nothing: every variance, covariance (lower triangle row by row) and mean is free."""
+    return _unrestricted(names, True)
+
+
+def independence_table(names: tuple[str, ...]) -> ParameterTable:
+    """The baseline: variables that do not covary, with their variances and means free."""
+    return _unrestricted(names, False)

@@ -36,7 +36,7 @@ def align_signs(model: CompiledModel, theta: Array) -> Array:
         own = np.ones(theta.shape[:-1])
         if parameter.matrix in ("loading", "effect", "node"):
             own = own * turn[..., parameter.column]
-        if parameter.matrix in ("effect", "node"):
+        if parameter.matrix in ("effect", "node", "mean"):
             own = own * turn[..., parameter.row]
         if parameter.index in seen and not np.array_equal(seen[parameter.index], own):
             return theta

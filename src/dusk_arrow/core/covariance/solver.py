@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from dusk_arrow.core.covariance.implied import CompiledModel, hessian, information, maximum_likelihood
-from dusk_arrow.core.covariance.starting import starting_values
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, log_determinant
+from dusk_arrow.core.covariance.discrepancies import Discrepancy
+from dusk_arrow.core.covariance.implied import CompiledModel
+from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
 ASKED = 1e-9
@@ -45,18 +45,30 @@ class State(NamedTuple):
 
 
 class Problem(NamedTuple):
-    """What is minimised: a model and samples (b, p, p) with their log-determinants (b,)."""
+    """What is minimised: a model and a discrepancy with a batch of samples in it."""
 
     model: CompiledModel
-    samples: Array
-    log_det: Array
+    discrepancy: Discrepancy
 
     def evaluate(self, theta: Array, at: NDArray[np.intp]) -> tuple[Array, Array]:
         """F and gradient of some members of the batch; F is infinite outside the domain."""
         try:
-            return maximum_likelihood(self.model, theta, self.samples[at], self.log_det[at])
+            return self.discrepancy.evaluate(self.model, theta, at)
         except np.linalg.LinAlgError:
             return np.full(at.size, np.inf), np.zeros_like(theta)
+
+    def curvature(self, theta: Array, at: NDArray[np.intp]) -> Curvature:
+        """Expected second derivatives at θ (b, q), decomposed; units of the parameters do not matter."""
+        found = self.discrepancy.curvature(self.model, theta, at)
+        found = np.where(np.isfinite(found), found, 0.0)
+        return _decompose(found, _scale(found))
+
+    def exact_curvature(self, theta: Array, at: NDArray[np.intp]) -> Curvature:
+        """The second derivatives themselves at θ (b, q), in the scale of the expected ones."""
+        scale = _scale(self.discrepancy.curvature(self.model, theta, at))
+        exact = [self.discrepancy.exact(self.model, one, int(i)) for one, i in zip(theta, at, strict=True)]
+        found = np.stack(exact)
+        return _decompose(np.where(np.isfinite(found), found, 0.0), scale)
 
 
 class Curvature(NamedTuple):
@@ -74,25 +86,14 @@ class Curvature(NamedTuple):
         return result
 
 
-def curvature_at(model: CompiledModel, theta: Array) -> Curvature:
-    """Twice the expected information at θ (b, q), decomposed; units of the parameters do not matter."""
-    found = 2.0 * information(model, theta)
-    found = np.where(np.isfinite(found), found, 0.0)
-    scale = np.sqrt(np.maximum(np.diagonal(found, axis1=1, axis2=2), 1e-300))
-    return _decompose(found, scale)
+def _scale(curvature: Array) -> Array:
+    result: Array = np.sqrt(np.maximum(np.diagonal(curvature, axis1=1, axis2=2), 1e-300))
+    return result
 
 
 def _decompose(matrix: Array, scale: Array) -> Curvature:
     values, vectors = np.linalg.eigh(matrix / (scale[:, :, None] * scale[:, None, :]))
     return Curvature(values, vectors, scale)
-
-
-def _exact_curvature(problem: Problem, theta: Array, at: NDArray[np.intp]) -> Curvature:
-    """The second derivatives themselves at θ (b, q), in the scale of the expected ones."""
-    expected = 2.0 * information(problem.model, theta)
-    scale = np.sqrt(np.maximum(np.diagonal(expected, axis1=1, axis2=2), 1e-300))
-    found = np.stack([hessian(problem.model, one, problem.samples[i]) for one, i in zip(theta, at, strict=True)])
-    return _decompose(np.where(np.isfinite(found), found, 0.0), scale)
 
 
 def _score(problem: Problem, state: State, steps: int, tolerance: float, exact: bool = False) -> State:
@@ -106,8 +107,8 @@ def _score(problem: Problem, state: State, steps: int, tolerance: float, exact: 
         active = active[np.isfinite(value[active])]
         if active.size == 0:
             break
-        model = problem.model
-        here = _exact_curvature(problem, theta[active], active) if exact else curvature_at(model, theta[active])
+        decompose = problem.exact_curvature if exact else problem.curvature
+        here = decompose(theta[active], active)
         size[active] = np.abs(gradient[active] / here.scale).max(axis=1)
         far = size[active] >= tolerance
         here = Curvature(*(part[far] for part in here))
@@ -198,15 +199,15 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
 
 def _refine(problem: Problem, state: State, tolerance: float) -> State:
     """Scoring and descent on the metric found there, then exact second derivatives, for those not yet converged."""
-    for exact, steps in ((False, 6), (False, 40), (True, 12)):
+    for exact, steps in ((False, 2), (False, 40), (True, 12)):
         open_ = np.flatnonzero(~(state.gradient_size < tolerance))
         if open_.size == 0:
             break
-        part = Problem(problem.model, problem.samples[open_], problem.log_det[open_])
+        part = Problem(problem.model, problem.discrepancy.take(open_))
         begin = State(*(field[open_] for field in state))
         found = _score(part, begin, steps, tolerance, exact)
         if not exact and not (found.gradient_size < tolerance).all():
-            here = curvature_at(problem.model, found.theta)
+            here = part.curvature(found.theta, np.arange(open_.size))
             found = _descend(part, found, here.metric(), here.scale, 40, tolerance)
         for target, source in zip(state, found, strict=True):
             target[open_] = source
@@ -220,64 +221,74 @@ def _begin(theta: Array) -> State:
 
 def _quasi_newton(problem: Problem, theta: Array) -> Array:
     """A BFGS descent from a start where scoring failed."""
-    only = np.zeros(1, dtype=np.intp)
 
     def objective(values: Array) -> tuple[float, Array]:
-        value, gradient = problem.evaluate(values[None, :], only)
+        value, gradient = problem.evaluate(values[None, :], ONLY)
         return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(values))
 
     found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
     return found
 
 
-def solve(model: CompiledModel, sample: Array, start: Array | None = None, attempts: int = 6) -> Solution:
-    """The maximum likelihood solution for one sample covariance matrix (p, p), positive definite.
+ONLY = np.zeros(1, dtype=np.intp)
 
-    From good starting values by scoring and descent; where that fails, by quasi-Newton steps and from several
-    perturbed starts (seeded).
+
+def solve(model: CompiledModel, discrepancy: Discrepancy, start: Array, attempts: int = 6) -> Solution:
+    """The minimum of a discrepancy with one sample in it, from starting values (q,).
+
+    By scoring and descent; where that fails, by quasi-Newton steps and from several perturbed starts (seeded).
     """
-    factors, _, _ = guarded_cholesky(sample)
-    problem = Problem(model, sample[None], log_determinant(factors)[None])
-    first = starting_values(model.table, sample) if start is None else start
+    problem = Problem(model, discrepancy)
     if model.n_free == 0:
-        value, _ = problem.evaluate(first[None], np.zeros(1, dtype=np.intp))
-        return Solution(first, float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)
+        value, _ = problem.evaluate(start[None], ONLY)
+        return Solution(start, float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)
 
     def attempt(begin: Array) -> Solution:
         state = _refine(problem, _begin(begin[None]), ASKED)
         size = float(state.gradient_size[0])
         return Solution(state.theta[0], float(state.value[0]), size < CONVERGED, int(state.iterations[0]), size)
 
-    best = attempt(first)
+    best = attempt(start)
     rng = np.random.default_rng(20261123)
     for number in range(attempts):
         if best.converged:
             break
-        begin = best.theta if number == 0 and np.isfinite(best.discrepancy) else first
+        begin = best.theta if number == 0 and np.isfinite(best.discrepancy) else start
         if number > 1:
-            begin = first * rng.uniform(0.3, 1.2, first.shape) + 0.02 * rng.standard_normal(first.shape)
+            begin = start * rng.uniform(0.3, 1.2, start.shape) + 0.02 * rng.standard_normal(start.shape)
         tried = attempt(_quasi_newton(problem, begin))
         if tried.converged or tried.discrepancy < best.discrepancy:
             best = tried
     return best
 
 
-def solve_batch(
-    model: CompiledModel, samples: Array, start: Array, metric: Array, scale: Array
-) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """Solutions for a batch of sample matrices (b, p, p) near a known one: θ (b, q), F (b,), converged (b,).
+class Metric(NamedTuple):
+    """The inverse curvature (q, q) at a known solution, and the square roots (q,) of the curvature's diagonal."""
 
-    Descent from `start` (q,) on one `metric` (q, q), the inverse curvature there, with the square roots of the
-    curvature's diagonal as `scale` (q,). What is left is refined on metrics of its own, and the rest goes to the
-    safeguarded solver one by one. A sample that is not positive definite is reported as not converged.
+    inverse: Array
+    scale: Array
+
+
+def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> Metric:
+    """The metric of one sample's solution θ (q,), on which resamples of it are solved."""
+    here = Problem(model, discrepancy).curvature(theta[None], ONLY)
+    return Metric(here.metric()[0], here.scale[0])
+
+
+def solve_batch(
+    model: CompiledModel, discrepancy: Discrepancy, usable: NDArray[np.bool_], start: Array, metric: Metric
+) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """Solutions for a batch of samples near a known one: θ (b, q), F (b,), converged (b,).
+
+    Descent from `start` (q,) on one metric. What is left is refined on metrics of its own, and the rest goes to the
+    safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
     """
-    factors, samples, usable = guarded_cholesky(samples)
-    everything = Problem(model, samples, log_determinant(factors))
-    state = _begin(np.broadcast_to(start, (samples.shape[0], start.size)))
-    state = _descend(everything, state, metric, scale, 30, CONVERGED)
+    everything = Problem(model, discrepancy)
+    state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
+    state = _descend(everything, state, metric.inverse, metric.scale, 30, CONVERGED)
     state = _refine(everything, state, CONVERGED)
     theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
-        single = solve(model, samples[index], attempts=2)
+        single = solve(model, discrepancy.take(np.array([index])), start, attempts=2)
         theta[index], value[index], done[index] = single.theta, single.discrepancy, single.converged
     return theta, value, done & usable

@@ -73,8 +73,8 @@ def _node_covariance(table: ParameterTable, sample: Array, weight: Array, loadin
     return result
 
 
-def starting_values(table: ParameterTable, sample: Array) -> Array:
-    """Free values (q,) to start from, given the sample covariance matrix (p, p).
+def starting_values(table: ParameterTable, sample: Array, means: Array | None = None) -> Array:
+    """Free values (q,) to start from, given the sample covariance matrix (p, p), and means (p,) where they are modelled.
 
     Loadings come from one factor per block, covariances of the nodes from weighted composites, paths from
     regressions among them; then everything is brought to the scale that the fixed values set.
@@ -123,8 +123,36 @@ def starting_values(table: ParameterTable, sample: Array) -> Array:
         elif row == column:
             explained = (loading[row] ** 2).sum()
             raw[i] = max(sample[row, row] - explained, 0.2 * sample[row, row])
+    if table.means and means is not None:
+        _start_means(table, raw, means)
     theta = np.zeros(table.n_free)
     for i, parameter in enumerate(table.parameters):
         if parameter.index is not None:
             theta[parameter.index] = raw[i] if parameter.start is None else parameter.start
     return theta
+
+
+def _start_means(table: ParameterTable, raw: Array, means: Array) -> None:
+    """Writes intercepts and means into `raw` (n,) that reproduce the observed means exactly where they are free."""
+    at = {name: i for i, name in enumerate(table.observed)}
+    p, m = len(table.observed), len(table.nodes)
+    effect, loading, origin = np.zeros((m, m)), np.zeros((p, m)), np.zeros(m)
+    for i, parameter in enumerate(table.parameters):
+        value = raw[i] if parameter.value is None else parameter.value
+        if parameter.matrix == "effect":
+            effect[parameter.row, parameter.column] = value
+        elif parameter.matrix == "loading":
+            loading[parameter.row, parameter.column] = value
+        elif parameter.matrix == "mean" and parameter.value is not None:
+            origin[parameter.row] = parameter.value
+    known = np.array([i for i, name in enumerate(table.nodes) if name in at], dtype=np.intp)
+    hidden = np.array([i for i, name in enumerate(table.nodes) if name not in at], dtype=np.intp)
+    nodes = np.zeros(m)
+    nodes[known] = means[[at[table.nodes[i]] for i in known]]
+    inner = np.eye(hidden.size) - effect[np.ix_(hidden, hidden)]
+    nodes[hidden] = np.linalg.lstsq(inner, origin[hidden] + effect[np.ix_(hidden, known)] @ nodes[known], rcond=None)[0]
+    for i, parameter in enumerate(table.parameters):
+        if parameter.matrix == "mean":
+            raw[i] = nodes[parameter.row] - effect[parameter.row] @ nodes
+        elif parameter.matrix == "intercept":
+            raw[i] = means[parameter.row] - loading[parameter.row] @ nodes

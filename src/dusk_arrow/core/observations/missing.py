@@ -1,14 +1,21 @@
-"""Missing answers: their patterns, moments by expectation–maximisation, and Little's test."""
+"""Missing answers: their patterns, the normal likelihood of incomplete cases, EM moments, and Little's test.
+
+Patterns are padded: every pattern has matrices of the full size whose missing rows and columns are empty, so that all
+patterns, of a batch of samples, are worked off at once.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtrc
 
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant
+
+MOST_AT_ONCE = 2_000_000
 
 
 @dataclass(frozen=True)
@@ -17,6 +24,29 @@ class Pattern:
 
     present: NDArray[np.bool_]
     rows: NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class PatternMoments:
+    """Moments by pattern for a batch: masks (G, p), shares of cases (b, G), means (b, G, p) and covariances with the
+    number of cases as divisor (b, G, p, p), both empty (0) where the pattern has no answers."""
+
+    masks: NDArray[np.bool_]
+    shares: Array
+    means: Array
+    covariances: Array
+
+    def take(self, at: NDArray[np.intp]) -> PatternMoments:
+        """Some members of the batch."""
+        return PatternMoments(self.masks, self.shares[at], self.means[at], self.covariances[at])
+
+
+class LikelihoodTerms(NamedTuple):
+    """−2 logL per case without its constant (b,), and its derivatives Ω (b, p, p) by Σ and ω (b, p) by μ."""
+
+    value: Array
+    omega: Array
+    omega_mean: Array
 
 
 @dataclass(frozen=True)
@@ -48,46 +78,98 @@ def patterns(values: Array) -> list[Pattern]:
     return sorted(found, key=lambda pattern: (-pattern.rows.size, -int(pattern.present.sum())))
 
 
-def em_moments(values: Array, tolerance: float = 1e-9, most: int = 2000) -> EmMoments:
-    """Mean and covariance by expectation–maximisation (Dempster, Laird & Rubin 1977), cases grouped by pattern.
+def pattern_moments(values: Array, groups: list[Pattern], counts: Array | None = None) -> PatternMoments:
+    """Moments of each pattern of (n, p), for resamples given as counts per case (b, n) or for the cases as they are."""
+    n, p = values.shape
+    counts = np.ones((1, n)) if counts is None else counts
+    b, g = counts.shape[0], len(groups)
+    masks = np.array([group.present for group in groups])
+    centre = np.nanmean(values, axis=0)
+    shares, means, covariances = np.zeros((b, g)), np.zeros((b, g, p)), np.zeros((b, g, p, p))
+    for k, group in enumerate(groups):
+        block = np.where(group.present, values[group.rows] - centre, 0.0)
+        own = counts[:, group.rows]
+        total = own.sum(axis=1)
+        safe = np.where(total > 0, total, 1.0)
+        mean = own @ block / safe[:, None]
+        second = (own @ (block[:, :, None] * block[:, None, :]).reshape(group.rows.size, p * p)).reshape(b, p, p)
+        shares[:, k] = total
+        means[:, k] = np.where(group.present, mean + np.where(total > 0, 1.0, 0.0)[:, None] * centre, 0.0)
+        covariances[:, k] = second / safe[:, None, None] - mean[:, :, None] * mean[:, None, :]
+    return PatternMoments(masks, shares / shares.sum(axis=1, keepdims=True), means, covariances)
 
-    Raises LinAlgError where the observed columns of a pattern are dependent.
+
+def likelihood_terms(moments: PatternMoments, covariance: Array, mean: Array) -> LikelihoodTerms:
+    """−2 logL per case and its derivatives at Σ (b, p, p), positive definite, and μ (b, p)."""
+    b, p = mean.shape
+    step = max(1, MOST_AT_ONCE // (len(moments.masks) * p * p))
+    parts = [
+        _terms(moments.take(np.arange(i, min(i + step, b))), covariance[i : i + step], mean[i : i + step])
+        for i in range(0, b, step)
+    ]
+    return LikelihoodTerms(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+def pattern_inverses(masks: NDArray[np.bool_], covariance: Array) -> tuple[Array, Array]:
+    """Σ_g⁻¹ (b, G, p, p), empty where a pattern has no answers, and ln|Σ_g| (b, G)."""
+    b, p = covariance.shape[0], covariance.shape[-1]
+    there = masks.astype(float)
+    both = there[:, :, None] * there[:, None, :]
+    padded = covariance[:, None] * both + (1 - there)[:, :, None] * np.eye(p)
+    flat = padded.reshape(-1, p, p)
+    factors, flat, _ = guarded_cholesky(flat)
+    inverse = inverse_from_cholesky(factors, flat).reshape(padded.shape) * both
+    return inverse, log_determinant(factors).reshape(b, -1)
+
+
+def _terms(moments: PatternMoments, covariance: Array, mean: Array) -> LikelihoodTerms:
+    inverse, log_det = pattern_inverses(moments.masks, covariance)
+    gap = np.where(moments.masks, moments.means - mean[:, None], 0.0)
+    scaled = (inverse @ gap[..., None])[..., 0]
+    product = inverse @ moments.covariances
+    spread = np.trace(product, axis1=-2, axis2=-1) + (gap * scaled).sum(axis=-1)
+    value = (moments.shares * (log_det + spread)).sum(axis=-1)
+    weights = moments.shares[..., None, None]
+    outer = scaled[..., :, None] * scaled[..., None, :]
+    omega = (weights * (inverse - product @ inverse - outer)).sum(axis=1)
+    omega_mean = -2 * (moments.shares[..., None] * scaled).sum(axis=1)
+    return LikelihoodTerms(value, (omega + np.swapaxes(omega, -1, -2)) / 2, omega_mean)
+
+
+def em_batch(
+    moments: PatternMoments, mean: Array, covariance: Array, tolerance: float = 1e-9, most: int = 2000
+) -> tuple[Array, Array, int, bool]:
+    """Mean (b, p) and covariance (b, p, p) by expectation–maximisation (Dempster, Laird & Rubin 1977) from a start.
+
+    One step is Σ − ΣΩΣ − δδᵀ and μ + δ with δ = −Σω/2, Ω and ω the derivatives of −2 logL at the current values.
     """
-    groups = patterns(values)
-    n = sum(group.rows.size for group in groups)
-    p = values.shape[1]
-    mean = np.nanmean(values, axis=0)
-    covariance = np.diag(np.nanvar(values, axis=0))
-    scale = np.sqrt(np.diag(covariance))
-    sums = [(g, values[g.rows][:, g.present]) for g in groups]
-    moments = [(g, block.sum(axis=0), block.T @ block) for g, block in sums]
-    iteration = 0
+    mean, covariance = mean.copy(), covariance.copy()
+    scale = np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
+    open_ = np.arange(mean.shape[0])
     for iteration in range(1, most + 1):
-        first, second = np.zeros(p), np.zeros((p, p))
-        for group, total, square in moments:
-            o, m = np.flatnonzero(group.present), np.flatnonzero(~group.present)
-            count = group.rows.size
-            first[o] += total
-            second[np.ix_(o, o)] += square
-            if m.size:
-                weights = np.linalg.solve(covariance[np.ix_(o, o)], covariance[np.ix_(o, m)])
-                offset = mean[m] - mean[o] @ weights
-                expected = total @ weights + count * offset
-                cross = square @ weights + np.outer(total, offset)
-                first[m] += expected
-                second[np.ix_(o, m)] += cross
-                second[np.ix_(m, o)] += cross.T
-                left = covariance[np.ix_(m, m)] - covariance[np.ix_(m, o)] @ weights
-                inner = weights.T @ cross + np.outer(offset, expected)
-                second[np.ix_(m, m)] += inner + count * left
-        new_mean = first / n
-        new_covariance = second / n - np.outer(new_mean, new_mean)
-        shift = np.abs((new_mean - mean) / scale).max()
-        change = np.abs((new_covariance - covariance) / np.outer(scale, scale)).max()
-        mean, covariance = new_mean, new_covariance
-        if max(shift, change) < tolerance:
-            return EmMoments(mean, covariance, iteration, True)
-    return EmMoments(mean, covariance, iteration, False)
+        old = covariance[open_]
+        terms = likelihood_terms(moments.take(open_), old, mean[open_])
+        shift = -(old @ terms.omega_mean[..., None])[..., 0] / 2
+        change = -(old @ terms.omega @ old) - shift[..., :, None] * shift[..., None, :]
+        mean[open_] += shift
+        covariance[open_] += change
+        size = scale[open_]
+        largest = np.maximum(
+            np.abs(shift / size).max(axis=-1),
+            np.abs(change / (size[..., :, None] * size[..., None, :])).max(axis=(-2, -1)),
+        )
+        open_ = open_[largest >= tolerance]
+        if open_.size == 0:
+            return mean, covariance, iteration, True
+    return mean, covariance, most, False
+
+
+def em_moments(values: Array, tolerance: float = 1e-9, most: int = 2000) -> EmMoments:
+    """Mean and covariance of (n, p) with nan where missing, cases grouped by pattern."""
+    moments = pattern_moments(values, patterns(values))
+    mean, spread = np.nanmean(values, axis=0), np.diag(np.nanvar(values, axis=0))
+    means, covariances, iterations, converged = em_batch(moments, mean[None], spread[None], tolerance, most)
+    return EmMoments(means[0], covariances[0], iterations, converged)
 
 
 def little_test(values: Array) -> McarTest | None:

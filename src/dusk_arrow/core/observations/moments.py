@@ -30,6 +30,15 @@ def complete_cases(names: tuple[str, ...], values: Array) -> Sample:
     return Sample(names, values[kept], int(values.shape[0]))
 
 
+def fill_with_means(values: Array) -> Array:
+    """The rows of (n, p) with every gap (nan) filled with its column's mean."""
+    with np.errstate(invalid="ignore"):
+        counts = (~np.isnan(values)).sum(axis=0)
+        means = np.nansum(values, axis=0) / np.where(counts > 0, counts, np.nan)
+    result: Array = np.where(np.isnan(values), means, values)
+    return result
+
+
 def covariance(values: Array, divisor: float | None = None) -> Array:
     """Covariance matrix (p, p) of complete rows (n, p); the divisor is n unless given."""
     centred = values - values.mean(axis=0)
@@ -39,32 +48,74 @@ def covariance(values: Array, divisor: float | None = None) -> Array:
 
 @dataclass(frozen=True)
 class Products:
-    """Centred columns and their pairwise products, the ground of every resample covariance."""
+    """Centred columns and their pairwise products, the ground of every resample covariance.
 
+    For columns with filled gaps also which answers were given, and for each pair the answers of the one where the
+    other was given, both ways round, and where both were given.
+    """
+
+    centre: Array
     columns: Array
     products: Array
     rows: NDArray[np.intp]
     cols: NDArray[np.intp]
+    there: Array | None = None
+    crossed: tuple[Array, Array, Array] | None = None
 
 
 def prepare_products(values: Array) -> Products:
     """Centre first: large means would cancel digits. Memory: n × (p + p(p+1)/2) numbers."""
-    centred = values - values.mean(axis=0)
+    centre = values.mean(axis=0)
+    centred = values - centre
     rows, cols = np.tril_indices(values.shape[1])
-    return Products(centred, centred[:, rows] * centred[:, cols], rows, cols)
+    return Products(centre, centred, centred[:, rows] * centred[:, cols], rows, cols)
+
+
+def prepare_filled_products(values: Array, there: NDArray[np.bool_]) -> Products:
+    """The same for (n, p) whose gaps were filled with means that every resample fills anew."""
+    plain = prepare_products(values)
+    given = there.astype(float)
+    centred = plain.columns * given
+    rows, cols = plain.rows, plain.cols
+    crossed = (centred[:, rows] * given[:, cols], centred[:, cols] * given[:, rows], given[:, rows] * given[:, cols])
+    return Products(plain.centre, centred, centred[:, rows] * centred[:, cols], rows, cols, given, crossed)
+
+
+def _symmetric(prepared: Products, values: Array) -> Array:
+    p = prepared.columns.shape[1]
+    result = np.zeros((values.shape[0], p, p))
+    result[:, prepared.rows, prepared.cols] = values
+    result[:, prepared.cols, prepared.rows] = values
+    return result
+
+
+def resample_means(prepared: Products, counts: Array) -> Array:
+    """Means (b, p) of resamples given as counts per case (b, n)."""
+    result: Array = prepared.centre + counts @ prepared.columns / counts.sum(axis=1, keepdims=True)
+    return result
 
 
 def resample_covariances(prepared: Products, counts: Array, divisor_offset: int = 0) -> Array:
     """Covariances (b, p, p) of resamples given as counts per case (b, n), from one matrix product.
 
-    The divisor is n, or n − `divisor_offset`.
+    The divisor is the resample's size, less `divisor_offset`.
     """
-    n = prepared.columns.shape[0]
-    p = prepared.columns.shape[1]
+    n = counts.sum(axis=1, keepdims=True)
     second = counts @ prepared.products
     first = counts @ prepared.columns / n
-    result = np.zeros((counts.shape[0], p, p))
-    result[:, prepared.rows, prepared.cols] = second - n * first[:, prepared.rows] * first[:, prepared.cols]
-    result[:, prepared.cols, prepared.rows] = result[:, prepared.rows, prepared.cols]
-    result /= n - divisor_offset
-    return result
+    return _symmetric(prepared, (second - n * first[:, prepared.rows] * first[:, prepared.cols]) / (n - divisor_offset))
+
+
+def resample_filled(prepared: Products, counts: Array, divisor_offset: int = 0) -> tuple[Array, Array]:
+    """Covariances (b, p, p) and means (b, p) of resamples whose gaps are filled with each resample's own means.
+
+    A filled answer deviates by nothing, so only pairs where both were given add to a covariance.
+    """
+    assert prepared.there is not None
+    assert prepared.crossed is not None
+    n = counts.sum(axis=1, keepdims=True)
+    shift = counts @ prepared.columns / np.maximum(counts @ prepared.there, 1.0)
+    left, right = shift[:, prepared.rows], shift[:, prepared.cols]
+    first, second, both = (counts @ part for part in prepared.crossed)
+    total = counts @ prepared.products - right * first - left * second + left * right * both
+    return _symmetric(prepared, total / (n - divisor_offset)), prepared.centre + shift

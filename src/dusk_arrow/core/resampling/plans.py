@@ -13,11 +13,14 @@ CHUNK = 128
 
 @dataclass(frozen=True)
 class Chunk:
-    """A run of resamples that are drawn together; its generator is seeded by its own child of the seed."""
+    """A run of resamples that are drawn together; its generator is seeded by its own child of the seed.
+
+    Without a seed it is a run of the jackknife, whose resamples leave out one case each, from case number × 128 on.
+    """
 
     number: int
     size: int
-    seed: np.random.SeedSequence
+    seed: np.random.SeedSequence | None
 
 
 def plan_chunks(resamples: int, seed: int) -> list[Chunk]:
@@ -27,8 +30,18 @@ def plan_chunks(resamples: int, seed: int) -> list[Chunk]:
     return [Chunk(i, min(CHUNK, resamples - i * CHUNK), child) for i, child in enumerate(children)]
 
 
+def plan_jackknife(n: int) -> list[Chunk]:
+    """Chunks of 128 cases, each of which is left out once."""
+    return [Chunk(i, min(CHUNK, n - i * CHUNK), None) for i in range(-(-n // CHUNK))]
+
+
 def draw_counts(chunk: Chunk, n: int) -> Array:
-    """How often each of n cases is drawn in each resample of the chunk (size, n); rows sum to n."""
+    """How often each of n cases is drawn in each resample of the chunk (size, n); rows sum to n, or to n − 1 in the
+    jackknife."""
+    if chunk.seed is None:
+        left = np.ones((chunk.size, n))
+        left[np.arange(chunk.size), chunk.number * CHUNK + np.arange(chunk.size)] = 0.0
+        return left
     rng = np.random.default_rng(chunk.seed)
     drawn = rng.integers(0, n, size=(chunk.size, n))
     drawn += n * np.arange(chunk.size)[:, None]

@@ -234,12 +234,9 @@ def _targets(specification: Specification, model: Model) -> list[Problem]:
                 if isinstance(member, Reference) and member.name not in model.names:
                     found.append(_unknown(member.name, list(model.names), "named parameter"))
         for target in targets:
-            if isinstance(target, InterceptOf):
-                message = f"{target_text(target)}: means are not estimated yet, so intercepts cannot be spoken of."
-                found.append(Problem("intercepts_not_available", "error", message, (target.name,)))
-            elif touches(target, aside):
+            if touches(target, aside):
                 continue
-            elif not target_exists(model, target):
+            if not target_exists(model, target):
                 message = f"The model has no parameter {target_text(target)}."
                 found.append(Problem("unknown_parameter", "error", message, tuple(vars(target).values())))
             elif isinstance(statement, Fixes):
