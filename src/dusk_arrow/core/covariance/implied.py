@@ -59,7 +59,8 @@ class CompiledModel:
 
     `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
     the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
-    values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled.
+    values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled,
+    `uncorrelated` whether every observed variable is an indicator with a residual of its own that covaries with none.
     """
 
     table: ParameterTable
@@ -71,6 +72,7 @@ class CompiledModel:
     n_free: int
     tied: bool
     means: bool
+    uncorrelated: bool
 
 
 def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
@@ -85,6 +87,12 @@ def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
     twice[mirrored] = 2.0
     positions = np.array([i for i, _ in chosen], dtype=np.intp)
     return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
+
+
+def _uncorrelated(table: ParameterTable) -> bool:
+    residuals = [p for p in table.parameters if p.matrix == "residual"]
+    own = {p.row for p in residuals if p.row == p.column and p.value != 0.0}
+    return len(own) == len(table.observed) and all(p.row == p.column for p in residuals)
 
 
 def lay_out(table: ParameterTable) -> CompiledModel:
@@ -112,7 +120,9 @@ def lay_out(table: ParameterTable) -> CompiledModel:
             base["loading"][i, node_at[name]] = 1.0
     cells = {name: _cells(table, name, base[name].shape[1]) for name in MATRICES}
     n_free = int(slots.max()) + 1 if slots.size else 0
-    return CompiledModel(table, values, free, slots, base, cells, n_free, slots.size > n_free, table.means)
+    return CompiledModel(
+        table, values, free, slots, base, cells, n_free, slots.size > n_free, table.means, _uncorrelated(table)
+    )
 
 
 def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
@@ -128,6 +138,9 @@ def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
     built: dict[str, Numbers] = {}
     for name in MATRICES:
         base, cells = model.base[name], model.cells[name]
+        if cells.fill.size == 0:
+            built[name] = np.broadcast_to(base, (*lead, *base.shape))
+            continue
         flat = np.empty((*lead, base.size), dtype=theta.dtype)
         flat[...] = base.ravel()
         flat[..., cells.fill] = theta[..., cells.fill_slots]
@@ -135,14 +148,19 @@ def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
     return Matrices(**built)
 
 
-def implied(parts: Matrices) -> Implied:
-    """Σ = Λ(I−B)⁻¹Ψ(I−B)⁻ᵀΛᵀ + Θ and what it is made of. Raises LinAlgError where I−B is singular."""
+def implied(parts: Matrices, covariance: bool = True) -> Implied:
+    """Σ = Λ(I−B)⁻¹Ψ(I−B)⁻ᵀΛᵀ + Θ and what it is made of; without `covariance` Θ stands in the place of Σ.
+
+    Raises LinAlgError where I−B is singular.
+    """
     identity = np.eye(parts.effect.shape[-1])
     inverse = np.linalg.inv(identity - parts.effect)
     nodes = inverse @ parts.node @ np.swapaxes(inverse, -1, -2)
+    if not covariance:
+        return Implied(parts.residual, nodes, parts.loading, inverse)
     through = parts.loading @ inverse
-    covariance = parts.loading @ nodes @ np.swapaxes(parts.loading, -1, -2) + parts.residual
-    return Implied(covariance, nodes, through, inverse)
+    whole = parts.loading @ nodes @ np.swapaxes(parts.loading, -1, -2) + parts.residual
+    return Implied(whole, nodes, through, inverse)
 
 
 def implied_means(parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:
@@ -275,9 +293,33 @@ def gradient_of(
         by_matrix["loading"] = by_matrix["loading"] + column @ nodes
         by_matrix["effect"] = by_matrix["effect"] + into @ nodes
         by_matrix |= {"intercept": column, "mean": into}
-    total = np.zeros((*omega.shape[:-2], model.n_free), dtype=omega.dtype)
+    return _collect(model, by_matrix, omega.shape[:-2])
+
+
+def gradient_through(
+    model: CompiledModel, parts: Matrices, found: Implied, weighted: Array, inner: Array, diagonal: Array
+) -> Array:
+    """The same from ΩΛ (…, p, m), ΛᵀΩΛ (…, m, m) and the diagonal of Ω (…, p) alone, for uncorrelated residuals."""
+    back = np.swapaxes(found.inverse, -1, -2) @ inner
+    residual = np.zeros(parts.residual.shape)
+    at = np.arange(diagonal.shape[-1])
+    residual[..., at, at] = diagonal
+    by_matrix: dict[Matrix, Numbers] = {
+        "loading": 2.0 * (weighted @ found.nodes),
+        "effect": 2.0 * (back @ found.nodes),
+        "node": back @ found.inverse,
+        "residual": residual,
+    }
+    return _collect(model, by_matrix, diagonal.shape[:-1])
+
+
+def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple[int, ...]) -> Numbers:
+    """Derivatives by whole matrices brought to the free values (…, q)."""
+    total = np.zeros((*lead, model.n_free), dtype=by_matrix["residual"].dtype)
     for name, matrix in by_matrix.items():
         cells = model.cells[name]
+        if cells.flat.size == 0:
+            continue
         values = matrix.reshape(*matrix.shape[:-2], -1)[..., cells.flat] * cells.twice
         if model.tied:
             total += sum_slots(model, values, cells.slots)

@@ -9,18 +9,14 @@ from dusk_arrow.core.linear_algebra import Array, correlation_from
 
 
 def _one_factor(correlation: Array) -> Array:
-    """Loadings (k,) of the first common factor of a block by a few principal-axis steps, the largest sum positive."""
+    """Loadings (k,) of the first common factor of a block with communalities of ½, the largest sum positive."""
     k = correlation.shape[0]
     if k == 1:
         return np.ones(1)
-    communality = np.full(k, 0.5)
-    loading = np.full(k, 0.7)
-    for _ in range(3):
-        reduced = correlation.copy()
-        np.fill_diagonal(reduced, communality)
-        values, vectors = np.linalg.eigh(reduced)
-        loading = vectors[:, -1] * np.sqrt(max(values[-1], 0.05))
-        communality = np.clip(loading**2, 0.1, 0.9)
+    reduced = correlation.copy()
+    np.fill_diagonal(reduced, 0.5)
+    values, vectors = np.linalg.eigh(reduced)
+    loading = vectors[:, -1] * np.sqrt(max(values[-1], 0.05))
     loading = np.clip(loading, -0.95, 0.95)
     loading = np.where(np.abs(loading) < 0.1, 0.1, loading)
     return loading if loading.sum() >= 0 else -loading
