@@ -1,0 +1,137 @@
+"""Resamples that redo what was done to the data, BCa intervals, the Bollen–Stine test, and scores of cases."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import stats
+
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, can_transform, prepare, run_chunk, run_counts
+from dusk_arrow.core.covariance.estimation import estimate
+from dusk_arrow.core.covariance.evidence import prepare_resampling
+from dusk_arrow.core.covariance.figures import make_plan
+from dusk_arrow.core.covariance.implied import implied, matrices
+from dusk_arrow.core.covariance.parameters import compile_model
+from dusk_arrow.core.covariance.scores import score, score_weights
+from dusk_arrow.core.resampling.intervals import accelerations, summarise
+from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks, plan_jackknife
+from tests.core.populations import THREE, case_evidence, fit_matrix, model_of, random_population, table_of
+
+
+def rows(seed: int, n: int, text: str = THREE) -> np.ndarray:
+    truth = random_population(table_of(text), seed)
+    return np.random.default_rng(seed).multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n)
+
+
+def test_every_resample_fills_its_own_gaps() -> None:
+    """Filling once and then resampling would pretend that the filled answers were known."""
+    values = rows(1, 120)
+    rng = np.random.default_rng(2)
+    holes = np.where(rng.random(values.shape) < 0.2, np.nan, values)
+    evidence = case_evidence(holes, missing="mean")
+    counts = rng.multinomial(120, np.full(120, 1 / 120), 4).astype(float)
+    draw = prepare_resampling(evidence).draw(counts)
+    for i in range(4):
+        again = np.repeat(holes, counts[i].astype(int), axis=0)
+        filled = np.where(np.isnan(again), np.nanmean(again, axis=0), again)
+        np.testing.assert_allclose(draw.samples[i], np.cov(filled.T, ddof=0), atol=1e-10)
+        np.testing.assert_allclose(draw.means[i], filled.mean(axis=0), atol=1e-10)
+
+
+def test_resample_means_and_the_jackknife() -> None:
+    """The jackknife leaves every case out once, and moments follow the size of the resample."""
+    values = rows(2, 150)
+    resampling = prepare_resampling(case_evidence(values))
+    chunks = plan_jackknife(150)
+    assert [chunk.size for chunk in chunks] == [128, 22]
+    counts = np.concatenate([draw_counts(chunk, 150) for chunk in chunks])
+    assert (counts.sum(axis=1) == 149).all()
+    assert (counts.sum(axis=0) == 149).all()
+    draw = resampling.draw(counts[[0, 140]])
+    for k, left in enumerate((0, 140)):
+        kept = np.delete(values, left, axis=0)
+        np.testing.assert_allclose(draw.samples[k], np.cov(kept.T, ddof=0), atol=1e-10)
+        np.testing.assert_allclose(draw.means[k], kept.mean(axis=0), atol=1e-10)
+
+
+def test_acceleration_and_bca_of_a_mean() -> None:
+    """For a mean the acceleration is skewness/(6√n), and the interval is the one SciPy computes from the same idea."""
+    values = np.random.default_rng(5).gamma(1.2, size=60)
+    left_out = (values.sum() - values) / 59
+    a = accelerations(left_out[:, None])[0]
+    assert a == pytest.approx(stats.skew(values) / (6 * np.sqrt(60)), rel=1e-9)
+    rng = np.random.default_rng(6)
+    draws = values[rng.integers(0, 60, (40_000, 60))].mean(axis=1)
+    summary = summarise(draws[:, None], np.array([values.mean()]), 0.95, np.array([True]), np.array([a]))[0]
+    assert summary is not None
+    assert summary.bca is not None
+    other = stats.bootstrap((values,), np.mean, n_resamples=40_000, method="BCa", random_state=7, vectorized=True)
+    assert summary.bca[0] == pytest.approx(other.confidence_interval.low, abs=0.01)
+    assert summary.bca[1] == pytest.approx(other.confidence_interval.high, abs=0.01)
+    assert summary.bca != summary.percentile
+
+
+def test_transformed_data_fit_the_model_exactly_and_its_test_keeps_its_level() -> None:
+    """Bollen & Stine's resamples are drawn from data in which the model holds; their T is about χ² with df."""
+    values = rows(7, 400)
+    table = table_of("A shows in a1, a2, a3, b1, b2, b3, c1, c2, c3")
+    evidence = case_evidence(values)
+    found = estimate(table, evidence)
+    assert found.statistic > 60
+    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), evidence, found.solution.theta, (), True))
+    assert prepared.transform is not None
+    turned = prepared.transform @ evidence.covariance @ prepared.transform.T
+    np.testing.assert_allclose(turned, found.implied, atol=1e-10)
+    drawn = np.concatenate([run_chunk(prepared, chunk).statistics for chunk in plan_chunks(384, 1)])
+    assert drawn.mean() == pytest.approx(27, rel=0.15)
+    assert (drawn >= found.statistic).mean() < 0.05
+    again = values @ prepared.transform.T
+    counts = draw_counts(plan_chunks(2, 1)[0], 400)
+    each = run_counts(prepared, counts).statistics
+    for k in range(2):
+        sample = np.cov(np.repeat(again, counts[k].astype(int), axis=0).T, ddof=0)
+        assert each[k] == pytest.approx(fit_matrix(table, sample, 400).statistic, rel=1e-6)
+    assert not can_transform(case_evidence(np.where(values > 2, np.nan, values), missing="full-information"))
+
+
+def test_scores_are_conditional_means_and_unbiased() -> None:
+    """Regression scores are E(η | y); Bartlett's reproduce the construct exactly when there is no error."""
+    table = table_of(THREE)
+    truth = random_population(table, 9)
+    found = fit_matrix(table, truth.covariance, 500)
+    weights = score_weights(found, np.zeros(9))
+    parts = matrices(found.model, found.solution.theta)
+    joint = implied(parts)
+    across = joint.nodes @ parts.loading.T
+    np.testing.assert_allclose(weights.regression, across @ np.linalg.inv(truth.covariance), atol=1e-6)
+    assert weights.bartlett is not None
+    np.testing.assert_allclose(weights.bartlett @ parts.loading, np.eye(3), atol=1e-8)
+    inverse = np.linalg.inv(parts.residual)
+    classic = np.linalg.solve(parts.loading.T @ inverse @ parts.loading, parts.loading.T @ inverse)
+    np.testing.assert_allclose(weights.bartlett, classic, atol=1e-8)
+    constructs = np.random.default_rng(1).standard_normal((20, 3))
+    np.testing.assert_allclose(score(weights, constructs @ parts.loading.T, "bartlett"), constructs, atol=1e-8)
+    gap = np.full((1, 9), np.nan)
+    assert np.isnan(score(weights, gap)).all()
+
+
+@pytest.mark.parametrize("how", [{"missing": "full-information"}, {"estimator": "gls"}, {"estimator": "adf"}])
+def test_bootstrap_of_every_kind_of_evidence(how: dict[str, str]) -> None:
+    """The bootstrap's errors are of the size of the estimator's own, whatever is resampled."""
+    text = "A shows in a1, a2, a3\nA leads to y"
+    values = rows(11, 400, text)
+    if "missing" in how:
+        values[:60, 1] = np.nan
+        values[40:90, 3] = np.nan
+
+    evidence = case_evidence(values, **how)
+    table = compile_model(model_of(text), "marker", evidence.with_means)
+    found = estimate(table, evidence)
+    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), evidence, found.solution.theta, ((0, 1, 2),)))
+    results = [run_chunk(prepared, chunk) for chunk in plan_chunks(256, 4)]
+    draws = np.concatenate([r.figures for r in results])
+    assert sum(r.failed for r in results) == 0
+    at = next(i for i, p in enumerate(table.parameters) if p.words == "A → y")
+    index = table.parameters[at].index
+    assert draws[:, at].std(ddof=1) == pytest.approx(np.sqrt(found.covariance[index, index]), rel=0.25)
+    assert np.isfinite(np.concatenate([r.alpha for r in results])).all()
