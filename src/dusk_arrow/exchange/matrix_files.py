@@ -33,7 +33,7 @@ def read_matrix(content: bytes, name: str, n: int | None, divisor_offset: int = 
     Further rows named `n`, `sd` and `mean` may follow. Raises ProblemError when it cannot be used; a correlation
     matrix without SDs is read with a warning.
     """
-    text = decode(content)
+    text, _ = decode(content)
     rows = [r for r in csv.reader(text.splitlines(), delimiter=guess_delimiter(text)) if any(c.strip() for c in r)]
     if len(rows) < 3:
         raise _refuse("not_a_matrix", "The file holds no matrix: a line of names and a line per variable are needed.")

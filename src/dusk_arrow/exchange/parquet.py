@@ -1,15 +1,16 @@
-"""Data sets as Parquet bytes, the form in which they are kept in the records."""
+"""Data as bytes, the form in which they are kept in the records: cases as Parquet, a matrix as JSON."""
 
 from __future__ import annotations
 
 import io
+import json
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from dusk_arrow.core.observations.data import Column, DataSet
+from dusk_arrow.core.observations.data import Column, DataSet, Moments
 
 
 def to_parquet(data: DataSet) -> bytes:
@@ -43,3 +44,27 @@ def from_parquet(content: bytes, name: str, notes: list[dict[str, Any]]) -> Data
                 Column(note["name"], note["level"], None, np.array(values.to_pylist(), dtype=object), **known)
             )
     return DataSet(name, tuple(columns))
+
+
+def moments_to_json(moments: Moments) -> bytes:
+    """A matrix with what belongs to it."""
+    means = None if moments.means is None else moments.means.tolist()
+    return json.dumps(
+        {
+            "name": moments.name,
+            "names": moments.names,
+            "covariance": moments.covariance.tolist(),
+            "n": moments.n,
+            "divisor_offset": moments.divisor_offset,
+            "means": means,
+        }
+    ).encode()
+
+
+def moments_from_json(content: bytes) -> Moments:
+    """The matrix that `moments_to_json` wrote."""
+    found = json.loads(content)
+    means = None if found["means"] is None else np.array(found["means"])
+    return Moments(
+        found["name"], tuple(found["names"]), np.array(found["covariance"]), found["n"], found["divisor_offset"], means
+    )

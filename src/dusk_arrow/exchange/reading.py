@@ -6,14 +6,24 @@ import io
 import tempfile
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
 import numpy as np
 
 from dusk_arrow.core.observations.data import Column, DataSet, Level
+from dusk_arrow.core.observations.steps import Step, TreatAsMissing, apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError, listed, nearest
-from dusk_arrow.exchange.csv_files import MOST_BYTES, Reading, ReadingOptions, check_columns, from_cells, read_csv
+from dusk_arrow.exchange.csv_files import (
+    MOST_BYTES,
+    Reading,
+    ReadingOptions,
+    check_columns,
+    column_names,
+    from_cells,
+    read_csv,
+)
 
 SAS_MAGIC = bytes.fromhex("c2ea8160b31411cfbd92080009c7318c181f1011")
 MEASURES: dict[str, Level] = {"nominal": "category", "ordinal": "ordered", "scale": "number"}
@@ -35,15 +45,15 @@ def read_file(content: bytes, file_name: str, options: ReadingOptions | None = N
         raise _refuse("file_too_large", f"The file has {len(content) / 2**20:.0f} MB; 200 MB is the most that is read.")
     ending = Path(file_name).suffix.lower()
     if content[:4] == b"PAR1":
-        return _guarded(".parquet", lambda: _read_parquet(content, name))
+        return _guarded(".parquet", lambda: _read_parquet(content, name, options))
     if content[:4] in (b"$FL2", b"$FL3"):
-        return _guarded(".sav", lambda: _read_labelled(content, name, "read_sav", ".sav"))
+        return _guarded(".sav", lambda: _read_labelled(content, name, "read_sav", ".sav", options))
     if content[:11] == b"<stata_dta>" or (
         ending == ".dta" and content[:1] in (b"\x69", b"\x6c", b"\x71", b"\x72", b"\x73")
     ):
-        return _guarded(".dta", lambda: _read_labelled(content, name, "read_dta", ".dta"))
+        return _guarded(".dta", lambda: _read_labelled(content, name, "read_dta", ".dta", options))
     if content[12:32] == SAS_MAGIC:
-        return _guarded(".sas7bdat", lambda: _read_labelled(content, name, "read_sas7bdat", ".sas7bdat"))
+        return _guarded(".sas7bdat", lambda: _read_labelled(content, name, "read_sas7bdat", ".sas7bdat", options))
     if content[:4] == b"PK\x03\x04":
         return _guarded(".xlsx", lambda: _read_workbook(content, name, options))
     if ending in (".xls", ".ods"):
@@ -75,6 +85,32 @@ def _text(value: Any) -> str:
     return str(value)
 
 
+def _bounds(cells: str | None) -> dict[str, int]:
+    """The rows and columns of a range such as B3:H40. Raises ProblemError."""
+    from openpyxl.utils import range_boundaries
+
+    if cells is None or not cells.strip():
+        return {}
+    try:
+        left, top, right, bottom = range_boundaries(cells.strip().upper())
+    except (ValueError, TypeError):
+        raise _refuse("range_unreadable", f"“{cells}” is no range of cells; write it as B3:H40.") from None
+    bounds = {"min_col": left, "min_row": top, "max_col": right, "max_row": bottom}
+    return {name: value for name, value in bounds.items() if value is not None}
+
+
+def sheets_of(content: bytes) -> list[str]:
+    """The sheets of a workbook; none for any other file."""
+    if content[:4] != b"PK\x03\x04":
+        return []
+    from openpyxl import load_workbook
+
+    try:
+        return list(load_workbook(io.BytesIO(content), read_only=True).sheetnames)
+    except Exception:  # a broken workbook is reported when it is read
+        return []
+
+
 def _read_workbook(content: bytes, name: str, options: ReadingOptions) -> Reading:
     import pandas as pd
     from openpyxl import load_workbook
@@ -94,13 +130,18 @@ def _read_workbook(content: bytes, name: str, options: ReadingOptions) -> Readin
     sheet = book[wanted]
     rows: list[list[str]] = []
     cells = 0
-    for row in sheet.iter_rows(values_only=True):
+    bounds = _bounds(options.cells)
+    if options.skip:
+        bounds["min_row"] = bounds.get("min_row", 1) + options.skip
+    for row in sheet.iter_rows(values_only=True, **bounds):
         texts = [_text(value) for value in row]
         cells += len(texts)
         if cells > MOST_CELLS:
             raise _refuse("file_too_large", f"The sheet has more than {MOST_CELLS:,} cells.")
         if any(texts):
             rows.append(texts)
+        if options.most_rows is not None and len(rows) > options.most_rows:
+            break
     if not rows:
         raise _refuse("file_empty", f"The sheet {wanted} is empty.")
     used = max(max((i for i, text in enumerate(row) if text), default=-1) for row in rows) + 1
@@ -118,7 +159,7 @@ def _value_label_key(key: Any) -> str:
     return _text(float(key)) if isinstance(key, int | float) else str(key)
 
 
-def _read_labelled(content: bytes, name: str, reader: str, ending: str) -> Reading:
+def _read_labelled(content: bytes, name: str, reader: str, ending: str, options: ReadingOptions) -> Reading:
     """Files with labels, value labels and declared missing values, which become missing."""
     import pandas as pd
     import pyreadstat
@@ -126,7 +167,7 @@ def _read_labelled(content: bytes, name: str, reader: str, ending: str) -> Readi
     with tempfile.NamedTemporaryFile(suffix=ending, prefix="dusk-arrow-") as file:
         file.write(content)
         file.flush()
-        frame, notes = getattr(pyreadstat, reader)(file.name)
+        frame, notes = getattr(pyreadstat, reader)(file.name, row_limit=options.most_rows or 0)
     if frame.shape[1] == 0:
         raise _refuse("file_empty", "The file has no columns.")
     if frame.shape[0] == 0:
@@ -144,14 +185,28 @@ def _read_labelled(content: bytes, name: str, reader: str, ending: str) -> Readi
             texts = np.array([None if pd.isna(v) or str(v) == "" else str(v) for v in values], dtype=object)
             level = "category" if len(set(texts)) <= 20 else "text"
             columns.append(Column(str(column), cast(Level, level), None, texts, label, labels))
-    data = DataSet(name, tuple(columns))
+    return _checked(DataSet(name, tuple(columns)), options)
+
+
+def _checked(data: DataSet, options: ReadingOptions) -> Reading:
+    """A data set whose format knows its columns, after the codes for missing and names that the options give."""
+    steps: list[Step] = []
+    if options.missing_codes:
+        steps.append(TreatAsMissing(data.names, options.missing_codes))
+    if options.names is not None:
+        names, _ = column_names(list(data.names), replace(options, header=False))
+        data = replace(data, columns=tuple(replace(c, name=n) for c, n in zip(data.columns, names, strict=True)))
+        steps = [TreatAsMissing(data.names, options.missing_codes)] if options.missing_codes else []
+    data, _ = apply_steps(data, steps)
     return Reading(data, tuple(check_columns(data)))
 
 
-def _read_parquet(content: bytes, name: str) -> Reading:
+def _read_parquet(content: bytes, name: str, options: ReadingOptions) -> Reading:
     import pandas as pd
 
     frame = pd.read_parquet(io.BytesIO(content))
+    if options.most_rows is not None:
+        frame = frame.head(options.most_rows)
     if frame.shape[1] == 0 or frame.shape[0] == 0:
         raise _refuse("file_empty", "The file has no columns or no cases.")
     columns = []
@@ -163,5 +218,4 @@ def _read_parquet(content: bytes, name: str) -> Reading:
         else:
             texts = np.array([None if pd.isna(v) else str(v) for v in values], dtype=object)
             columns.append(Column(str(column), "category" if len(set(texts)) <= 20 else "text", None, texts))
-    data = DataSet(name, tuple(columns))
-    return Reading(data, tuple(check_columns(data)))
+    return _checked(DataSet(name, tuple(columns)), options)

@@ -8,9 +8,13 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.observations.data import DataSet
-from dusk_arrow.exchange.parquet import column_notes, from_parquet, to_parquet
-from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
+from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.steps import Step, apply_steps
+from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
+from dusk_arrow.exchange.recorded_steps import STEPS
+from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
+
+Source = DataSet | Moments
 
 
 def list_projects(session: Session) -> Sequence[ProjectRow]:
@@ -18,50 +22,115 @@ def list_projects(session: Session) -> Sequence[ProjectRow]:
     return session.scalars(select(ProjectRow).where(ProjectRow.removed.is_(None)).order_by(ProjectRow.id.desc())).all()
 
 
-def create_project(
-    session: Session, name: str, data: DataSet, problems: list[dict[str, Any]], demo: str | None = None
-) -> tuple[ProjectRow, ModelRow]:
-    """A project with its data set and an empty first model."""
-    project = ProjectRow(name=name, demo=demo)
-    session.add(project)
-    session.flush()
-    data_set = DataSetRow(
+def add_data_set(session: Session, project: ProjectRow, data: Source, problems: list[dict[str, Any]]) -> DataSetRow:
+    """An imported file."""
+    matrix = isinstance(data, Moments)
+    row = DataSetRow(
         project_id=project.id,
         name=data.name,
-        content=to_parquet(data),
-        columns=column_notes(data),
+        content=moments_to_json(data) if isinstance(data, Moments) else to_parquet(data),
+        columns=[{"name": n} for n in data.names] if isinstance(data, Moments) else column_notes(data),
         problems=problems,
         n_cases=data.n,
         fingerprint=data.fingerprint(),
+        kind="matrix" if matrix else "cases",
     )
-    session.add(data_set)
+    session.add(row)
     session.flush()
-    model = ModelRow(project_id=project.id, data_set_id=data_set.id, name="Model 1", settings={}, pins={}, onward={})
+    return row
+
+
+def add_data_version(
+    session: Session, data_set: DataSetRow, steps: list[Any], words: str, data: Source
+) -> DataVersionRow:
+    """A file with recorded steps; `data` is what comes of them."""
+    row = DataVersionRow(
+        data_set_id=data_set.id,
+        steps=steps,
+        words=words,
+        n_cases=data.n,
+        n_columns=len(data.names),
+        fingerprint=data.fingerprint(),
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def create_project(
+    session: Session,
+    name: str,
+    data: Source,
+    problems: list[dict[str, Any]],
+    demo: str | None = None,
+    steps: Sequence[Step] = (),
+) -> tuple[ProjectRow, ModelRow]:
+    """A project with its data and an empty first model."""
+    project = ProjectRow(name=name, demo=demo)
+    session.add(project)
+    session.flush()
+    data_set = add_data_set(session, project, data, problems)
+    outcome = apply_steps(data, steps)[0] if isinstance(data, DataSet) else data
+    version = add_data_version(session, data_set, STEPS.dump_python(list(steps), mode="json"), "as imported", outcome)
+    project.data_version_id = version.id
+    return project, add_model(session, project.id, "Model 1", "", version.id, {})
+
+
+def add_model(
+    session: Session, project_id: int, name: str, specification: str, version_id: int, settings: dict[str, Any]
+) -> ModelRow:
+    """A model with its first revision."""
+    model = ModelRow(project_id=project_id, name=name, pins={}, onward={})
     session.add(model)
     session.flush()
-    add_revision(session, model, "", [], "empty model", None)
-    return project, model
+    said = "empty model" if not specification else "begun as a copy"
+    add_revision(session, model, specification, [], said, None, settings, version_id)
+    return model
 
 
-def load_data(row: DataSetRow) -> DataSet:
-    """The data set of a record."""
+def load_import(row: DataSetRow) -> Source:
+    """What was imported, without any steps."""
+    if row.kind == "matrix":
+        return moments_from_json(row.content)
     return from_parquet(row.content, row.name, row.columns)
 
 
-def data_set_of(session: Session, model: ModelRow) -> DataSetRow:
-    """The data set a model uses."""
-    return session.get_one(DataSetRow, model.data_set_id)
+def steps_of(version: DataVersionRow) -> list[Step]:
+    """The recorded steps of a version."""
+    return STEPS.validate_python(version.steps)
+
+
+def load_version(session: Session, version: DataVersionRow) -> Source:
+    """The data that are analysed: the import after its steps."""
+    imported = load_import(session.get_one(DataSetRow, version.data_set_id))
+    return apply_steps(imported, steps_of(version))[0] if isinstance(imported, DataSet) else imported
+
+
+def current_version(session: Session, project: ProjectRow) -> DataVersionRow:
+    """The version of a project's data that new models use."""
+    return session.get_one(DataVersionRow, project.data_version_id)
+
+
+def version_of(session: Session, revision: RevisionRow) -> DataVersionRow:
+    """The version of the data that a revision was made on."""
+    return session.get_one(DataVersionRow, revision.data_version_id)
+
+
+def versions_of(session: Session, project_id: int) -> Sequence[DataVersionRow]:
+    """All versions of a project's data, the newest first."""
+    found = (
+        select(DataVersionRow)
+        .join(DataSetRow, DataSetRow.id == DataVersionRow.data_set_id)
+        .where(DataSetRow.project_id == project_id)
+        .order_by(DataVersionRow.id.desc())
+    )
+    return session.scalars(found).all()
 
 
 def models_of(session: Session, project_id: int) -> Sequence[ModelRow]:
-    """The models of a project in order of creation."""
-    return session.scalars(select(ModelRow).where(ModelRow.project_id == project_id).order_by(ModelRow.id)).all()
-
-
-def data_sets_of(session: Session, project_id: int) -> Sequence[DataSetRow]:
-    """The data sets of a project in order of import."""
-    found = select(DataSetRow).where(DataSetRow.project_id == project_id).order_by(DataSetRow.id)
-    return session.scalars(found).all()
+    """The models of a project that were not removed, in order of creation."""
+    found = select(ModelRow).where(ModelRow.project_id == project_id, ModelRow.removed.is_(None))
+    return session.scalars(found.order_by(ModelRow.id)).all()
 
 
 def lock_model(session: Session, model_id: int) -> ModelRow | None:
@@ -75,9 +144,18 @@ def head_of(session: Session, model: ModelRow) -> RevisionRow:
 
 
 def add_revision(
-    session: Session, model: ModelRow, specification: str, changes: list[Any], words: str, reason: str | None
+    session: Session,
+    model: ModelRow,
+    specification: str,
+    changes: list[Any],
+    words: str,
+    reason: str | None,
+    settings: dict[str, Any] | None = None,
+    data_version_id: int | None = None,
 ) -> RevisionRow:
-    """A new revision after the head, which moves to it."""
+    """A new revision after the head, which moves to it; settings and data are the head's unless given."""
+    head = session.get(RevisionRow, model.head_id) if model.head_id is not None else None
+    assert head is not None or (settings is not None and data_version_id is not None)
     revision = RevisionRow(
         model_id=model.id,
         parent_id=model.head_id,
@@ -85,6 +163,8 @@ def add_revision(
         changes=changes,
         words=words,
         reason=reason,
+        settings=settings if settings is not None else head.settings if head else {},
+        data_version_id=data_version_id or (head.data_version_id if head else 0),
     )
     session.add(revision)
     session.flush()
@@ -119,8 +199,11 @@ def finished_run(session: Session, key: str) -> RunRow | None:
     return session.scalars(found).first()
 
 
-def latest_run(session: Session, model_id: int, specification: str, fingerprint: str) -> RunRow | None:
-    """The newest finished run whose revision says the same as `specification` on the same data."""
+def latest_run(
+    session: Session, model_id: int, specification: str, fingerprint: str, settings: dict[str, Any]
+) -> RunRow | None:
+    """The newest finished run that says the same as `specification` on the same data with the same `settings`, all but
+    those of the bootstrap."""
     found = (
         select(RunRow)
         .join(RevisionRow, RevisionRow.id == RunRow.revision_id)
@@ -129,6 +212,7 @@ def latest_run(session: Session, model_id: int, specification: str, fingerprint:
             RunRow.state == "finished",
             RevisionRow.specification == specification,
             RunRow.results["data"]["fingerprint"].astext == fingerprint,
+            RunRow.settings.contains(settings),
         )
         .order_by(RunRow.id.desc())
         .limit(1)

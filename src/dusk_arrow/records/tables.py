@@ -22,7 +22,7 @@ class Base(DeclarativeBase):
 
 
 class ProjectRow(Base):
-    """A study: its data set and its models. Removing one only sets the time it was put away."""
+    """A study: its data and its models. Removing one only sets the time it was put away."""
 
     __tablename__ = "projects"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -30,10 +30,12 @@ class ProjectRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
     removed: Mapped[datetime | None]
     demo: Mapped[str | None] = mapped_column(Text, unique=True)
+    data_version_id: Mapped[int | None] = mapped_column(ForeignKey("data_versions.id", use_alter=True))
 
 
 class DataSetRow(Base):
-    """An imported data set: its columns as Parquet bytes, what is known of them, and what was noticed on import."""
+    """An imported file, never changed: columns as Parquet bytes (or a matrix as JSON), what is known of them, and what was
+    noticed on import."""
 
     __tablename__ = "data_sets"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -44,25 +46,39 @@ class DataSetRow(Base):
     problems: Mapped[list[Any]]
     n_cases: Mapped[int]
     fingerprint: Mapped[str] = mapped_column(Text)
+    kind: Mapped[str] = mapped_column(Text, default="cases")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class DataVersionRow(Base):
+    """An imported file with the steps recorded on top of it, never changed; its fingerprint is that of the outcome."""
+
+    __tablename__ = "data_versions"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    data_set_id: Mapped[int] = mapped_column(ForeignKey("data_sets.id", ondelete="CASCADE"), index=True)
+    steps: Mapped[list[Any]]
+    words: Mapped[str] = mapped_column(Text)
+    n_cases: Mapped[int]
+    n_columns: Mapped[int]
+    fingerprint: Mapped[str] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(default=now)
 
 
 class ModelRow(Base):
-    """A model: its head revision, where redo leads from each revision, settings, and positions pinned by hand."""
+    """A model: its head revision, where redo leads from each revision, and positions pinned by hand."""
 
     __tablename__ = "models"
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
-    data_set_id: Mapped[int] = mapped_column(ForeignKey("data_sets.id"))
     name: Mapped[str] = mapped_column(Text)
-    settings: Mapped[dict[str, Any]]
     pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
     onward: Mapped[dict[str, Any]] = mapped_column(default=dict)
     head_id: Mapped[int | None] = mapped_column(ForeignKey("revisions.id", use_alter=True))
+    removed: Mapped[datetime | None]
 
 
 class RevisionRow(Base):
-    """One state of a model, never changed: the whole specification as sentences, and what led to it."""
+    """One state of a model, never changed: the whole specification as sentences, settings, data, and what led to it."""
 
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -72,6 +88,8 @@ class RevisionRow(Base):
     changes: Mapped[list[Any]]
     words: Mapped[str] = mapped_column(Text)
     reason: Mapped[str | None] = mapped_column(Text)
+    settings: Mapped[dict[str, Any]]
+    data_version_id: Mapped[int] = mapped_column(ForeignKey("data_versions.id"))
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -9,12 +9,17 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import Field, TypeAdapter
 
+from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
 from dusk_arrow.core.specification.changes import Change
+from dusk_arrow.exchange.csv_files import ReadAgain
 from dusk_arrow.results.document import Bootstrap, Matrix, PlacePart, ProblemPart, RepairPart
 
 CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])
+REPAIR: TypeAdapter[Change | Step | ReadAgain] = TypeAdapter(
+    Annotated[Change | Step | ReadAgain, Field(discriminator="type")]
+)
 
 
 def number(value: Any) -> float | None:
@@ -30,7 +35,7 @@ def problem_part(problem: Problem) -> ProblemPart:
         message=problem.message,
         about=list(problem.about),
         repairs=[
-            RepairPart(words=r.words, change=None if r.change is None else CHANGE.dump_python(r.change, mode="json"))
+            RepairPart(words=r.words, change=None if r.change is None else REPAIR.dump_python(r.change, mode="json"))
             for r in problem.repairs
         ],
         place=PlacePart(line=problem.place.line, column=problem.place.column) if problem.place else None,

@@ -11,19 +11,23 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Column, DataSet, Level
 from dusk_arrow.core.observations.missing import little_test, patterns
 from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
-from dusk_arrow.core.observations.screening import summarise
+from dusk_arrow.core.observations.screening import shape_errors, shapiro_wilk, summarise
+from dusk_arrow.core.observations.stems import group_by_stem
+from dusk_arrow.core.observations.steps import DropColumns, HoldOut, Reverse, TreatAsMissing
 from dusk_arrow.core.observations.suspects import (
+    ReversedItem,
     duplicate_cases,
     exact_sums,
     extreme_scores,
+    longest_strings,
     near_duplicates,
     pairwise_correlations,
     reversed_items,
     straight_liners,
 )
-from dusk_arrow.core.problems import Problem, listed
+from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.core.wording import coefficient
-from dusk_arrow.results.convert import matrix_part, problem_part
+from dusk_arrow.results.convert import matrix_part, number, problem_part
 from dusk_arrow.results.document import DataPart, Matrix, Part, ProblemPart
 
 VERSION = 1
@@ -31,7 +35,7 @@ USUAL_CODES = (9999.0, 999.0, 998.0, 888.0, -99.0, 99.0, 98.0, 88.0, -9.0, 9.0, 
 
 
 class ColumnScreening(Part):
-    """One column; figures are null for text."""
+    """One column; figures are null for text. `normality_p` is that of Shapiro & Wilk (1965), for up to 200 cases."""
 
     name: str
     label: str | None
@@ -45,6 +49,9 @@ class ColumnScreening(Part):
     skewness: float | None
     kurtosis: float | None
     extreme: int | None
+    skewness_se: float | None
+    kurtosis_se: float | None
+    normality_p: float | None
 
 
 class NormalityPart(Part):
@@ -92,7 +99,11 @@ class Screening(Part):
     multivariate_normality: NormalityPart | None
     mahalanobis: list[DistancePart]
     mahalanobis_cut_off: float | None
+    mahalanobis_beyond: int | None
+    mahalanobis_bonferroni: int | None
     correlations: Matrix | None
+    determinant: float | None
+    condition_number: float | None
     missing_patterns: list[PatternPart]
     little: LittlePart | None
 
@@ -122,12 +133,19 @@ def _column(column: Column, n: int) -> ColumnScreening:
     known = {"name": column.name, "label": column.label, "level": column.level}
     if column.numbers is None:
         present = sum(text is not None for text in (column.texts if column.texts is not None else []))
-        empty = dict.fromkeys(("mean", "sd", "min", "max", "skewness", "kurtosis", "extreme"))
+        empty = dict.fromkeys(set(ColumnScreening.model_fields) - {"name", "label", "level", "n", "missing"})
         return ColumnScreening.model_validate({**known, "n": present, "missing": n - present, **empty})
     summary = asdict(summarise(column.numbers))
     varies = summary["sd"] is not None and summary["sd"] > 0
     extreme = int(extreme_scores(column.numbers[:, None])[0]) if varies else None
-    return ColumnScreening.model_validate({**known, **summary, "extreme": extreme})
+    skew_error, bend_error = shape_errors(summary["n"])
+    more = {
+        "extreme": extreme,
+        "skewness_se": skew_error if summary["skewness"] is not None else None,
+        "kurtosis_se": bend_error if summary["kurtosis"] is not None else None,
+        "normality_p": shapiro_wilk(column.numbers) if varies else None,
+    }
+    return ColumnScreening.model_validate({**known, **summary, **more})
 
 
 def proposed_codes(column: Column) -> list[float]:
@@ -157,34 +175,72 @@ def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correla
     for column in data.columns:
         codes = proposed_codes(column)
         if codes:
-            shown = listed([f"{code:g}" for code in codes])
+            texts = tuple(f"{code:g}" for code in codes)
             message = (
-                f"{column.name} has the value {shown} far from all others; if it means missing, read the file with "
-                f"--missing-codes {','.join(f'{code:g}' for code in codes)}."
+                f"{column.name} has the value {listed(texts)} far from all others; if it means missing, read the file with "
+                f"--missing-codes {','.join(texts)}."
             )
-            problems.append(Problem("missing_code_suspected", "warning", message, (column.name,)))
+            repair = Repair(f"Treat {listed(texts)} as missing", TreatAsMissing((column.name,), texts))
+            problems.append(Problem("missing_code_suspected", "warning", message, (column.name,), (repair,)))
     for item in reversed_items(names, correlation):
         message = (
             f"{item.name} runs against its block {item.stem} (correlation with the rest {coefficient(item.correlation)}). "
             "If it is worded the other way round it has to be recoded before it is used."
         )
-        problems.append(Problem("item_reversed", "warning", message, (item.name,)))
+        problems.append(Problem("item_reversed", "warning", message, (item.name,), _recoding(data, item)))
     for relation in near_duplicates(names, correlation):
         message = f"{relation.first} and {relation.second} correlate at {coefficient(relation.correlation)}: nearly one column."
-        problems.append(Problem("near_duplicates", "warning", message, (relation.first, relation.second)))
+        drop = (Repair(f"Drop {relation.second}", DropColumns((relation.second,))),)
+        problems.append(Problem("near_duplicates", "warning", message, (relation.first, relation.second), drop))
     if len(items) > 1:
         liners = straight_liners(values[:, items])
         if liners:
-            cases = [str(i + 1) for i in liners]
-            message = f"{len(cases)} cases gave the same answer to every item (cases {listed(cases, 8)})."
-            problems.append(Problem("straight_liners", "warning", message))
+            message = f"{len(liners)} cases gave the same answer to every item (cases {_shown(data, liners)})."
+            repair = _holding_out(data, liners, "the same answer throughout")
+            problems.append(Problem("straight_liners", "warning", message, (), (repair,)))
+        problems += _long_strings(data, values[:, items], set(liners))
     everything = np.column_stack([c.numbers for c in data.columns if c.numbers is not None and c.level != "identifier"])
     twins = duplicate_cases(everything) if everything.shape[1] > 3 else []
     if twins:
-        shown = listed(["=".join(str(i + 1) for i in group) for group in twins], 5)
+        shown = listed(["=".join(str(data.case_numbers[i]) for i in group) for group in twins], 5)
         message = f"{len(twins)} sets of cases agree in every number (cases {shown})."
-        problems.append(Problem("duplicate_cases", "warning", message))
+        repair = _holding_out(data, [i for group in twins for i in group[1:]], "entered twice")
+        problems.append(Problem("duplicate_cases", "warning", message, (), (repair,)))
     return problems
+
+
+def _shown(data: DataSet, rows: Sequence[int]) -> str:
+    return listed([str(data.case_numbers[i]) for i in rows], 8)
+
+
+def _holding_out(data: DataSet, rows: Sequence[int], reason: str) -> Repair:
+    cases = tuple(data.case_numbers[i] for i in rows)
+    return Repair(f"Hold {'it' if len(cases) == 1 else f'these {len(cases)}'} out", HoldOut(cases, reason))
+
+
+def _long_strings(data: DataSet, values: Array, known: set[int]) -> list[Problem]:
+    """Cases whose longest run of equal answers takes up half of the items, and at least eight (Curran 2016)."""
+    if values.shape[1] < 2:
+        return []
+    runs = longest_strings(values)
+    least = max(8, values.shape[1] / 2)
+    rows = [int(i) for i in np.flatnonzero(runs >= least) if int(i) not in known]
+    if not rows:
+        return []
+    message = (
+        f"{len(rows)} cases gave the same answer {int(least)} times in a row or more (cases {_shown(data, rows)}): they may "
+        "not have read the questions."
+    )
+    return [Problem("long_strings", "note", message, (), (_holding_out(data, rows, "long runs of one answer"),))]
+
+
+def _recoding(data: DataSet, item: ReversedItem) -> tuple[Repair, ...]:
+    """The recode of an item that runs against its block, over the ends of the block's answers."""
+    block = next((b for b in group_by_stem(data.names) if item.name in b.columns), None)
+    columns = [data.column(name) for name in (block.columns if block else (item.name,))]
+    answers = np.concatenate([c.numbers for c in columns if c.numbers is not None])
+    low, high = float(np.nanmin(answers)), float(np.nanmax(answers))
+    return (Repair(f"Recode {item.name} ({low:g} to {high:g})", Reverse((item.name,), low, high)),)
 
 
 def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:
@@ -208,7 +264,11 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
             multivariate_normality=None,
             mahalanobis=[],
             mahalanobis_cut_off=None,
+            mahalanobis_beyond=None,
+            mahalanobis_bonferroni=None,
             correlations=None,
+            determinant=None,
+            condition_number=None,
             missing_patterns=[],
             little=None,
         )
@@ -220,6 +280,7 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
     complete = ~np.isnan(values).any(axis=1)
     rows = np.flatnonzero(complete)
     normality, distances, cut_off, little = None, [], None, None
+    beyond, unlikely = None, None
     sums = exact_sums(names, values[complete]) if rows.size > len(names) else []
     for name, parts in sums:
         message = f"{name} is made exactly of {listed(parts)}; together they cannot be in one model."
@@ -232,10 +293,11 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
         found = mahalanobis(values[complete])
         cut_off = found.cut_off(len(names))
         distances = [
-            DistancePart(case=int(row) + 1, d2=float(d2), p_value=float(p))
+            DistancePart(case=data.case_numbers[int(row)], d2=float(d2), p_value=float(p))
             for row, d2, p in zip(rows, found.d2, found.p_value, strict=True)
         ]
         beyond = int((found.d2 > cut_off).sum())
+        unlikely = int((found.p_value * rows.size < 0.05).sum())
         if beyond:
             message = f"{beyond} of {rows.size} complete cases lie beyond the distance expected of one in a thousand."
             problems.append(Problem("far_cases", "note", message))
@@ -253,7 +315,11 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
         multivariate_normality=normality,
         mahalanobis=sorted(distances, key=lambda d: -d.d2),
         mahalanobis_cut_off=cut_off,
+        mahalanobis_beyond=beyond,
+        mahalanobis_bonferroni=unlikely,
         correlations=matrix_part(names, names, correlation),
+        determinant=None if np.isnan(correlation).any() else float(np.linalg.det(correlation)),
+        condition_number=None if np.isnan(correlation).any() else number(np.linalg.cond(correlation)),
         missing_patterns=_patterns(columns, values),
         little=little,
     )

@@ -33,10 +33,21 @@ class Column:
 
 @dataclass(frozen=True)
 class DataSet:
-    """Columns of equal length in file order."""
+    """Columns of equal length in file order.
+
+    `cases` are the rows in the file, counted from 1, where some were left out; `weight` names the column that says how
+    much each case counts.
+    """
 
     name: str
     columns: tuple[Column, ...]
+    cases: tuple[int, ...] | None = None
+    weight: str | None = None
+
+    @property
+    def case_numbers(self) -> tuple[int, ...]:
+        """The row in the file, counted from 1, of every case."""
+        return tuple(range(1, self.n + 1)) if self.cases is None else self.cases
 
     @property
     def n(self) -> int:
@@ -73,6 +84,8 @@ class DataSet:
                 digest.update(values.astype("<f8").tobytes())
             elif column.texts is not None:
                 digest.update("\0".join("\1" if t is None else str(t) for t in column.texts).encode())
+        if self.weight is not None:
+            digest.update(f"weight {self.weight}".encode())
         return digest.hexdigest()
 
 

@@ -46,6 +46,22 @@ def summarise(values: Array) -> ColumnSummary:
     )
 
 
+def shape_errors(n: int) -> tuple[float | None, float | None]:
+    """Standard errors of sample-corrected skewness and excess kurtosis in normal data; None for too few cases."""
+    if n < 4:
+        return None, None
+    skewness = float(np.sqrt(6 * n * (n - 1) / ((n - 2) * (n + 1) * (n + 3))))
+    return skewness, float(2 * skewness * np.sqrt((n * n - 1) / ((n - 3) * (n + 5))))
+
+
+def shapiro_wilk(values: Array, most: int = 200) -> float | None:
+    """The p-value of Shapiro & Wilk's (1965) test of normality for 3 to `most` cases, None otherwise."""
+    from scipy.stats import shapiro  # loaded late: it takes long, and a start does not need it
+
+    valid = values[~np.isnan(values)]
+    return float(shapiro(valid).pvalue) if 3 <= valid.size <= most else None
+
+
 def _determined(names: Sequence[str], covariance: Array) -> str:
     """The columns involved in the exact relation behind a singular covariance matrix, in words."""
     correlation = correlation_from(covariance)

@@ -1,0 +1,37 @@
+"""Recorded steps as JSON: in the records, in the API, and as a file for the command line."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.problems import Problem, ProblemError
+
+AnyStep = Annotated[Step, Field(discriminator="type")]
+STEPS: TypeAdapter[list[Step]] = TypeAdapter(list[AnyStep])
+VERSION = 1
+
+
+def write_steps(steps: list[Step]) -> str:
+    """The file of recorded steps."""
+    return json.dumps(
+        {"version": VERSION, "steps": STEPS.dump_python(steps, mode="json")}, ensure_ascii=False, indent=1
+    )
+
+
+def read_steps(content: bytes) -> list[Step]:
+    """The steps of a file, or of a bare list. Raises ProblemError."""
+    try:
+        found: Any = json.loads(content)
+        return STEPS.validate_python(found["steps"] if isinstance(found, dict) else found)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = " ".join(str(part) for part in first["loc"])
+        message = f"The recorded steps cannot be read: {place}: {first['msg']}."
+        raise ProblemError([Problem("steps_unreadable", "error", message)]) from None
+    except (ValueError, KeyError):
+        message = "The file holds no recorded steps; export them from the Data station."
+        raise ProblemError([Problem("steps_unreadable", "error", message)]) from None
