@@ -35,7 +35,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Renames a model, puts it away, or brings it back; a project keeps at least one. */
+        patch: operations["editModel"];
         trace?: never;
     };
     "/api/models/{model_id}/figure.svg": {
@@ -140,6 +141,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/scores.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Scores of the cases on the constructs as comma-separated text. */
+        get: operations["getScores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Estimates the model another way; this is a revision, so it can be undone. */
+        put: operations["setSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/undo": {
         parameters: {
             query?: never;
@@ -174,6 +209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a file would be read with these options; nothing is stored. */
+        post: operations["previewFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -181,10 +233,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every project, the newest first. */
-        get: operations["listProjects"];
+        get?: never;
         put?: never;
-        /** A project from a data file. Nothing is stored when the file cannot be used. */
+        /** A project from a data file or matrix. Nothing is stored when the file cannot be used. */
         post: operations["createProject"];
         delete?: never;
         options?: never;
@@ -210,6 +261,57 @@ export interface paths {
         patch: operations["editProject"];
         trace?: never;
     };
+    "/api/projects/{project_id}/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A window of the table of cases. */
+        get: operations["getCases"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/data.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The data as they are used, after all steps. */
+        get: operations["exportData"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a further model on the project's current data. */
+        post: operations["createModel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/screening": {
         parameters: {
             query?: never;
@@ -217,10 +319,96 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What screening finds in a project's data: the same document as `./dusk check` writes. */
+        /** What screening finds in a project's data: the document that `./dusk check` writes, of many distances the largest. */
         get: operations["getScreening"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recorded steps, in order. */
+        get: operations["getSteps"];
+        /** Records steps: the list becomes this one, and every model is estimated on what comes of it. */
+        put: operations["setSteps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/steps.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recorded steps as the file that `./dusk fit --steps` takes. */
+        get: operations["exportSteps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/tables/{table}.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Screening tables or a matrix of all numeric columns, for a spreadsheet; as .csv the first table alone. */
+        get: operations["exportTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/wave-previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would differ if a new file took the place of the data; nothing is stored. */
+        post: operations["previewWave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/waves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it. */
+        post: operations["replaceData"];
         delete?: never;
         options?: never;
         head?: never;
@@ -507,6 +695,57 @@ export interface components {
             pinned: boolean;
         };
         /**
+         * CaseLine
+         * @description One case: its row in the file, its values in the order of the columns, and why it is held out, if it is.
+         */
+        CaseLine: {
+            /** Case */
+            case: number;
+            /** Held Out */
+            held_out: boolean;
+            /** Reason */
+            reason: string | null;
+            /** Values */
+            values: (number | string | null)[];
+        };
+        /**
+         * CasesPart
+         * @description Some of the cases.
+         */
+        CasesPart: {
+            /** Cases */
+            cases: components["schemas"]["CaseLine"][];
+            /** Columns */
+            columns: string[];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Center
+         * @description A new column: the deviations of another from its mean, in standard deviations if asked.
+         */
+        Center: {
+            /** Column */
+            column: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Standardize
+             * @default false
+             */
+            standardize: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "center";
+        };
+        /**
          * CheckDocument
          * @description The document of a checked data file.
          */
@@ -522,12 +761,41 @@ export interface components {
             version: number;
         };
         /**
+         * ColumnDifference
+         * @description A column in both waves whose figures moved; `shift` is the difference of the means in SDs of the wave before.
+         */
+        ColumnDifference: {
+            /** Mean After */
+            mean_after: number | null;
+            /** Mean Before */
+            mean_before: number | null;
+            /** Missing After */
+            missing_after: number;
+            /** Missing Before */
+            missing_before: number;
+            /** N After */
+            n_after: number;
+            /** N Before */
+            n_before: number;
+            /** Name */
+            name: string;
+            /** New Values */
+            new_values: string[];
+            /** Shift */
+            shift: number | null;
+        };
+        /**
          * ColumnPart
-         * @description A column with its summary; figures are null for text.
+         * @description A column with its summary; figures are null for text. `histogram` counts cases in equal steps from min to max,
+         *     or of each of the `categories` of a text.
          */
         ColumnPart: {
+            /** Categories */
+            categories: string[];
             /** Distinct */
             distinct: number;
+            /** Histogram */
+            histogram: number[];
             /** Kurtosis */
             kurtosis: number | null;
             /** Label */
@@ -562,13 +830,15 @@ export interface components {
         };
         /**
          * ColumnScreening
-         * @description One column; figures are null for text.
+         * @description One column; figures are null for text. `normality_p` is that of Shapiro & Wilk (1965), for up to 200 cases.
          */
         ColumnScreening: {
             /** Extreme */
             extreme: number | null;
             /** Kurtosis */
             kurtosis: number | null;
+            /** Kurtosis Se */
+            kurtosis_se: number | null;
             /** Label */
             label: string | null;
             /**
@@ -588,10 +858,45 @@ export interface components {
             n: number;
             /** Name */
             name: string;
+            /** Normality P */
+            normality_p: number | null;
             /** Sd */
             sd: number | null;
             /** Skewness */
             skewness: number | null;
+            /** Skewness Se */
+            skewness_se: number | null;
+        };
+        /**
+         * Combine
+         * @description A new column: the mean or the sum of others, for cases with at least so many answers (None: all).
+         */
+        Combine: {
+            /** Columns */
+            columns: string[];
+            /**
+             * How
+             * @default mean
+             * @enum {string}
+             */
+            how: "mean" | "sum";
+            /**
+             * Least
+             * @default null
+             */
+            least: number | null;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "combine";
         };
         /**
          * ConstructLine
@@ -698,6 +1003,41 @@ export interface components {
             name: string;
         };
         /**
+         * DescribeColumn
+         * @description What a column means: its label, its kind, labels of its values; None leaves as it is.
+         */
+        DescribeColumn: {
+            /** Column */
+            column: string;
+            /**
+             * Label
+             * @default null
+             */
+            label: string | null;
+            /**
+             * Level
+             * @default null
+             */
+            level: ("number" | "ordered" | "category" | "identifier" | "text") | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "describe_column";
+            /**
+             * Value Labels
+             * @default null
+             */
+            value_labels: {
+                [key: string]: string;
+            } | null;
+        };
+        /**
          * DistancePart
          * @description One complete case; `case` is its row of data, counted from 1.
          */
@@ -720,6 +1060,46 @@ export interface components {
              * @constant
              */
             state: "done";
+        };
+        /**
+         * DropColumns
+         * @description Columns that are not wanted.
+         */
+        DropColumns: {
+            /** Columns */
+            columns: string[];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "drop_columns";
+        };
+        /**
+         * DummyCode
+         * @description A new column: 1 where a category applies, 0 where another does.
+         */
+        DummyCode: {
+            /** Category */
+            category: string;
+            /** Column */
+            column: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "dummy_code";
         };
         /**
          * EffectPart
@@ -771,6 +1151,55 @@ export interface components {
             to: string;
             /** Value */
             value: number | null;
+        };
+        /**
+         * FileForm
+         * @description A file with options (JSON), names and labels as text, recorded steps (JSON), and the name of the project.
+         */
+        FileForm: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Names
+             * @default
+             */
+            names: string;
+            /**
+             * Options
+             * @default {}
+             */
+            options: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: string;
+        };
+        /**
+         * FillWithMean
+         * @description Missing answers get the mean of their column.
+         */
+        FillWithMean: {
+            /** Columns */
+            columns: string[];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fill_with_mean";
         };
         /**
          * FitPart
@@ -867,6 +1296,29 @@ export interface components {
             value: number | null;
         };
         /**
+         * HoldOut
+         * @description Cases, by their row in the file counted from 1, that stay out.
+         */
+        HoldOut: {
+            /** Cases */
+            cases: number[];
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hold_out";
+        };
+        /**
          * HtmtPart
          * @description HTMT of a pair of constructs.
          */
@@ -879,6 +1331,24 @@ export interface components {
             bootstrap: components["schemas"]["Bootstrap"] | null;
             /** Value */
             value: number | null;
+        };
+        /**
+         * KeepCases
+         * @description Only cases that fulfil a condition stay.
+         */
+        KeepCases: {
+            /** Condition */
+            condition: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "keep_cases";
         };
         /**
          * LittlePart
@@ -954,6 +1424,30 @@ export interface components {
             to: string;
         };
         /**
+         * ModelCreated
+         * @description The number of a new model.
+         */
+        ModelCreated: {
+            /** Model Id */
+            model_id: number;
+        };
+        /**
+         * ModelEdit
+         * @description What of a model can be changed without a revision.
+         */
+        ModelEdit: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Removed
+             * @default null
+             */
+            removed: boolean | null;
+        };
+        /**
          * ModelLine
          * @description A model of a project.
          */
@@ -992,6 +1486,7 @@ export interface components {
             revision: components["schemas"]["RevisionLine"];
             /** Sentences */
             sentences: string;
+            settings: components["schemas"]["Settings"];
         };
         /**
          * ModificationPart
@@ -1050,6 +1545,19 @@ export interface components {
             type: "move_indicator";
         };
         /**
+         * NewModel
+         * @description A further model of a project, empty or begun as a copy of another at its head.
+         */
+        NewModel: {
+            /**
+             * Copy Of
+             * @default null
+             */
+            copy_of: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * NewRevision
          * @description A finished gesture: the revision it was made on, and what it changes.
          */
@@ -1070,11 +1578,16 @@ export interface components {
          */
         NewRun: {
             /**
+             * Bollen Stine
+             * @default false
+             */
+            bollen_stine: boolean;
+            /**
              * Interval
              * @default percentile
              * @enum {string}
              */
-            interval: "percentile" | "bias-corrected";
+            interval: "percentile" | "bias-corrected" | "bca";
             /**
              * Level
              * @default 0.95
@@ -1090,6 +1603,25 @@ export interface components {
              * @default 20261
              */
             seed: number;
+        };
+        /**
+         * NewSettings
+         * @description How the model is to be estimated from now on, and the revision that was being looked at.
+         */
+        NewSettings: {
+            /** Parent */
+            parent: number;
+            settings: components["schemas"]["Settings"];
+        };
+        /**
+         * NewSteps
+         * @description The whole list of steps as it should be, and the version that was being looked at.
+         */
+        NewSteps: {
+            /** Parent */
+            parent: number;
+            /** Steps */
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
          * NormalityPart
@@ -1222,6 +1754,39 @@ export interface components {
             line: number;
         };
         /**
+         * PreviewPart
+         * @description What a file looks like; `usable` is false while a problem forbids to import it.
+         */
+        PreviewPart: {
+            /** Columns */
+            columns: components["schemas"]["ColumnPart"][];
+            /** Decimal */
+            decimal: string | null;
+            /** Delimiter */
+            delimiter: string | null;
+            /** Encoding */
+            encoding: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "cases" | "matrix";
+            /** Lines */
+            lines: number | null;
+            /** N */
+            n: number | null;
+            /** N Cases */
+            n_cases: number | null;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            /** Rows */
+            rows: string[][];
+            /** Sheets */
+            sheets: string[];
+            /** Usable */
+            usable: boolean;
+        };
+        /**
          * ProblemDocument
          * @description The body of every error.
          */
@@ -1314,8 +1879,15 @@ export interface components {
             blocks: components["schemas"]["BlockPart"][];
             /** Columns */
             columns: components["schemas"]["ColumnPart"][];
+            /**
+             * Data Kind
+             * @enum {string}
+             */
+            data_kind: "cases" | "matrix";
             /** Data Name */
             data_name: string;
+            /** Data Version Id */
+            data_version_id: number;
             /** Demo */
             demo: boolean;
             /** Id */
@@ -1324,6 +1896,8 @@ export interface components {
             models: components["schemas"]["ModelLine"][];
             /** N Cases */
             n_cases: number;
+            /** N Imported */
+            n_imported: number;
             /** Name */
             name: string;
             /** Problems */
@@ -1468,6 +2042,26 @@ export interface components {
             type: "rename";
         };
         /**
+         * RenameColumn
+         * @description A column gets another name.
+         */
+        RenameColumn: {
+            /** Column */
+            column: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "rename_column";
+        };
+        /**
          * RepairPart
          * @description A repair: words for a button, and the change that it makes (null: advice only).
          */
@@ -1491,6 +2085,17 @@ export interface components {
              * @enum {string}
              */
             type: "replace_text";
+        };
+        /**
+         * Replaced
+         * @description What came of a new wave: what differs, problems of the file and of the steps, and the models moved to it.
+         */
+        Replaced: {
+            /** Models Changed */
+            models_changed: string[];
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            report: components["schemas"]["WaveReport"];
         };
         /**
          * ResidualsPart
@@ -1632,12 +2237,36 @@ export interface components {
             version: number;
         };
         /**
+         * Reverse
+         * @description Items worded the other way round: low + high − answer, with the ends of the scale.
+         */
+        Reverse: {
+            /** Columns */
+            columns: string[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "reverse";
+        };
+        /**
          * RevisionLine
          * @description The revision a model stands at.
          */
         RevisionLine: {
             /** Created */
             created: string;
+            /** Data Version Id */
+            data_version_id: number;
             /** Id */
             id: number;
             /** Reason */
@@ -1714,10 +2343,18 @@ export interface components {
         Screening: {
             /** Columns */
             columns: components["schemas"]["ColumnScreening"][];
+            /** Condition Number */
+            condition_number: number | null;
             correlations: components["schemas"]["Matrix"] | null;
+            /** Determinant */
+            determinant: number | null;
             little: components["schemas"]["LittlePart"] | null;
             /** Mahalanobis */
             mahalanobis: components["schemas"]["DistancePart"][];
+            /** Mahalanobis Beyond */
+            mahalanobis_beyond: number | null;
+            /** Mahalanobis Bonferroni */
+            mahalanobis_bonferroni: number | null;
             /** Mahalanobis Cut Off */
             mahalanobis_cut_off: number | null;
             /** Missing Patterns */
@@ -1856,6 +2493,40 @@ export interface components {
             seed: number;
         };
         /**
+         * StepLine
+         * @description A recorded step with the words that stand for it.
+         */
+        StepLine: {
+            /** Step */
+            step: components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"];
+            /** Words */
+            words: string;
+        };
+        /**
+         * StepsPart
+         * @description The recorded steps of a project's data, what is wrong with them, and the versions so far.
+         */
+        StepsPart: {
+            /** Data Version Id */
+            data_version_id: number;
+            /** Held Out */
+            held_out: {
+                [key: string]: string | null;
+            };
+            /** Models Changed */
+            models_changed: string[];
+            /** N Cases */
+            n_cases: number;
+            /** N Imported */
+            n_imported: number;
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
+            /** Steps */
+            steps: components["schemas"]["StepLine"][];
+            /** Versions */
+            versions: components["schemas"]["VersionLine"][];
+        };
+        /**
          * TakeBack
          * @description An indicator that was set aside returns.
          */
@@ -1885,20 +2556,74 @@ export interface components {
             se: number | null;
         };
         /**
-         * UploadForm
-         * @description A file, and the name of the project made from it.
+         * TreatAsMissing
+         * @description Codes that mean: no answer.
          */
-        UploadForm: {
+        TreatAsMissing: {
+            /** Codes */
+            codes: string[];
+            /** Columns */
+            columns: string[];
             /**
-             * File
-             * Format: binary
+             * On
+             * @default true
              */
-            file: string;
+            on: boolean;
             /**
-             * Name
-             * @default null
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
-            name: string | null;
+            type: "treat_as_missing";
+        };
+        /**
+         * VersionLine
+         * @description An earlier or the present state of the data.
+         */
+        VersionLine: {
+            /** Created */
+            created: string;
+            /** Id */
+            id: number;
+            /** N Cases */
+            n_cases: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WaveReport
+         * @description The new wave against the one before.
+         */
+        WaveReport: {
+            /** Cases After */
+            cases_after: number;
+            /** Cases Before */
+            cases_before: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnDifference"][];
+            /** Columns Gone */
+            columns_gone: string[];
+            /** Columns New */
+            columns_new: string[];
+            /** Kind Changed */
+            kind_changed: string[];
+        };
+        /**
+         * WeightCases
+         * @description A column that says how much each case counts.
+         */
+        WeightCases: {
+            /** Column */
+            column: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "weight_cases";
         };
         /**
          * WhatIf
@@ -1978,6 +2703,59 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    editModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModelEdit"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2321,6 +3099,108 @@ export interface operations {
             };
         };
     };
+    getScores: {
+        parameters: {
+            query?: {
+                method?: "regression" | "bartlett";
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    setSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -2423,14 +3303,18 @@ export interface operations {
             };
         };
     };
-    listProjects: {
+    previewFile: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2438,16 +3322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProjectList"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
+                    "application/json": components["schemas"]["PreviewPart"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2470,7 +3345,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["UploadForm"];
+                "multipart/form-data": components["schemas"]["FileForm"];
             };
         };
         responses: {
@@ -2481,15 +3356,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Created"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2587,6 +3453,153 @@ export interface operations {
             };
         };
     };
+    getCases: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+                sort?: string | null;
+                descending?: boolean;
+                with_held_out?: boolean;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasesPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    exportData: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                ending: "csv" | "xlsx" | "sav";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    createModel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewModel"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelCreated"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     getScreening: {
         parameters: {
             query?: never;
@@ -2609,6 +3622,319 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    setSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSteps"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsPart"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    exportSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    exportTable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                table: "screening" | "correlations" | "covariances";
+                ending: "csv" | "xlsx";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    previewWave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    replaceData: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

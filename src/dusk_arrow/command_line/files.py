@@ -7,9 +7,12 @@ import sys
 from collections.abc import Iterable
 from pathlib import Path
 
+from dusk_arrow.core.observations.steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import Reading, ReadingOptions
+from dusk_arrow.exchange.csv_files import Reading, ReadingOptions, decode
+from dusk_arrow.exchange.previews import with_names
 from dusk_arrow.exchange.reading import read_file
+from dusk_arrow.exchange.recorded_steps import read_steps
 
 ESTIMATED, WRONG, NOT_ESTIMATED = 0, 2, 3
 
@@ -26,6 +29,10 @@ def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParse
     parser.add_argument("--decimal", choices=[".", ","], help="found out unless given")
     parser.add_argument("--encoding", help="found out unless given")
     parser.add_argument("--no-header", action="store_true", help="the first line holds data; columns are v1, v2, …")
+    parser.add_argument("--cells", metavar="B3:H40", help="the range of a sheet; all of it unless given")
+    parser.add_argument("--skip", type=int, default=0, metavar="ROWS", help="rows above the names to be passed over")
+    parser.add_argument("--names", metavar="FILE", help="names and labels of the columns, one a line or as a table")
+    parser.add_argument("--steps", metavar="STEPS.json", help="recorded steps, as exported by the Data station")
     parser.add_argument("--missing-codes", default="", metavar="-9,99", help="codes that mean missing")
 
 
@@ -52,8 +59,19 @@ def read_data(path: str, options: argparse.Namespace) -> Reading:
     """The data set of a file, as the options say. Raises ProblemError."""
     delimiter = "\t" if options.delimiter == "tab" else options.delimiter
     codes = tuple(code.strip() for code in options.missing_codes.split(",") if code.strip())
-    how = ReadingOptions(delimiter, options.decimal, options.encoding, not options.no_header, codes, options.sheet)
-    return read_file(read_bytes(path), Path(path).name, how)
+    how = ReadingOptions(
+        delimiter, options.decimal, options.encoding, not options.no_header, codes, options.sheet, options.cells,
+        options.skip,
+    )  # fmt: skip
+    reading = read_file(read_bytes(path), Path(path).name, how)
+    data = reading.data
+    if options.names:
+        data = with_names(data, decode(read_bytes(options.names))[0])
+    if options.steps:
+        data, faults = apply_steps(data, read_steps(read_bytes(options.steps)))
+        if faults:
+            raise ProblemError(faults)
+    return Reading(data, reading.problems)
 
 
 def report(problems: Iterable[Problem]) -> None:

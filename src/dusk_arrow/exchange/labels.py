@@ -1,9 +1,10 @@
-"""Labels from a sidecar file: column, label, level, value labels as `1=no;2=yes`."""
+"""Names and labels that come from elsewhere: a second file, or a list that was pasted."""
 
 from __future__ import annotations
 
 import csv
 import io
+import re
 from dataclasses import replace
 from typing import cast
 
@@ -29,3 +30,23 @@ def with_labels(data: DataSet, sidecar: str) -> DataSet:
             )
         columns.append(column)
     return replace(data, columns=tuple(columns))
+
+
+def is_sidecar(text: str) -> bool:
+    """Whether a text is a table of labels with a column called `column`."""
+    first = text.lstrip("\ufeff").splitlines()[0] if text.strip() else ""
+    return "column" in [cell.strip().casefold() for cell in first.split(",")]
+
+
+def read_names(text: str) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
+    """Names and labels of columns from a pasted list: a line each (`name`, or `name` and label after a tab, semicolon,
+    comma or equals sign), or names alone on one line."""
+    lines = [line.strip() for line in text.lstrip("\ufeff").splitlines() if line.strip()]
+    if len(lines) == 1:
+        names = [name.strip().strip('"') for name in re.split(r"[\t;,]|\s+", lines[0]) if name.strip()]
+        return tuple(names), (None,) * len(names)
+    found = []
+    for line in lines:
+        name, _, label = re.sub(r"\t|;|,|=", "\t", line, count=1).partition("\t")
+        found.append((name.strip().strip('"'), label.strip().strip('"') or None))
+    return tuple(name for name, _ in found), tuple(label for _, label in found)

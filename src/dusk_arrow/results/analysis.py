@@ -117,11 +117,20 @@ def _missing_notes(evidence: Evidence) -> list[Problem]:
     return notes
 
 
+def _weight_note(source: Source) -> list[Problem]:
+    """Case weights are kept with the data; no estimator uses them yet, and that is said."""
+    if isinstance(source, Moments) or source.weight is None:
+        return []
+    message = f"The case weights in {source.weight} are not used by this estimator: every case counts once."
+    return [Problem("weights_not_used", "warning", message, (source.weight,))]
+
+
 def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
     notes = _missing_notes(evidence)
-    if table.n_free and evidence.n < 5 * table.n_free:
+    asked = len({p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")})
+    if asked and evidence.n < 5 * asked:
         message = (
-            f"{evidence.n} cases for {table.n_free} parameters are {evidence.n / table.n_free:.1f} to 1; "
+            f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
             "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
         )
         notes.append(Problem("few_cases_per_parameter", "warning", message))
@@ -258,7 +267,7 @@ def analyse(
     problems += identification(table)
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
-    problems += _sample_notes(evidence, table)
+    problems += _weight_note(source) + _sample_notes(evidence, table)
     estimation = estimate(table, evidence, settings.errors)
     if not estimation.solution.converged:
         message = (

@@ -7,7 +7,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from threading import Lock
 
-from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
@@ -30,7 +30,7 @@ class ResultsCache:
         self._lock = Lock()
 
     def document(
-        self, specification: str, fingerprint: str, settings: Settings, load: Callable[[], DataSet]
+        self, specification: str, fingerprint: str, settings: Settings, load: Callable[[], DataSet | Moments]
     ) -> Results:
         """The document of a model on data, estimated now if need be."""
         key = result_key(fingerprint, specification, settings)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from typing import Any, Literal
 
 import numpy as np
 
-from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.data import Column, DataSet, Level
+from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.observations.data import Column, DataSet, Level, Moments
 from dusk_arrow.core.observations.missing import little_test, patterns
 from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
 from dusk_arrow.core.observations.screening import shape_errors, shapiro_wilk, summarise
@@ -25,7 +26,7 @@ from dusk_arrow.core.observations.suspects import (
     reversed_items,
     straight_liners,
 )
-from dusk_arrow.core.problems import Problem, Repair, listed
+from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed
 from dusk_arrow.core.wording import coefficient
 from dusk_arrow.results.convert import matrix_part, number, problem_part
 from dusk_arrow.results.document import DataPart, Matrix, Part, ProblemPart
@@ -253,8 +254,11 @@ def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:
     return [*parts, PatternPart(missing=names, cases=empty)] if empty else parts
 
 
-def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
-    """Screens a data set; what cannot be computed is null, and one of the problems says why."""
+def screen(data: DataSet, most_distances: int | None = None) -> tuple[Screening, list[Problem]]:
+    """Screens a data set; what cannot be computed is null, and one of the problems says why.
+
+    Of the distances only the `most_distances` farthest are listed.
+    """
     columns = screened_columns(data)
     summaries = [_column(column, data.n) for column in data.columns]
     if len(columns) < 2:
@@ -292,9 +296,10 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
         normality = NormalityPart(columns=names, n=rows.size, **asdict(tests))
         found = mahalanobis(values[complete])
         cut_off = found.cut_off(len(names))
+        farthest = np.argsort(-found.d2, kind="stable")[:most_distances]
         distances = [
-            DistancePart(case=data.case_numbers[int(row)], d2=float(d2), p_value=float(p))
-            for row, d2, p in zip(rows, found.d2, found.p_value, strict=True)
+            DistancePart(case=data.case_numbers[int(rows[i])], d2=float(found.d2[i]), p_value=float(found.p_value[i]))
+            for i in farthest
         ]
         beyond = int((found.d2 > cut_off).sum())
         unlikely = int((found.p_value * rows.size < 0.05).sum())
@@ -313,7 +318,7 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
     screening = Screening(
         columns=summaries,
         multivariate_normality=normality,
-        mahalanobis=sorted(distances, key=lambda d: -d.d2),
+        mahalanobis=distances,
         mahalanobis_cut_off=cut_off,
         mahalanobis_beyond=beyond,
         mahalanobis_bonferroni=unlikely,
@@ -326,9 +331,65 @@ def screen(data: DataSet) -> tuple[Screening, list[Problem]]:
     return screening, problems
 
 
-def check_document(data: DataSet, noticed: Sequence[Problem]) -> CheckDocument:
-    """The document of a data set that could be read."""
+def screening_tables(
+    data: DataSet | Moments, table: Literal["screening", "correlations", "covariances"]
+) -> dict[str, list[list[Any]]]:
+    """Tables for a spreadsheet, by name: everything that was screened, or one matrix with names on both sides.
+
+    Correlations are of all cases that have both answers, covariances of complete cases. Raises ProblemError where
+    there is nothing to be listed.
+    """
+    if isinstance(data, Moments):
+        names, covariance = list(data.names), data.covariance
+        matrix = covariance if table == "covariances" else correlation_from(covariance)
+        return {table: _named_rows(names, matrix)}
+    columns = screened_columns(data)
+    names = [column.name for column in columns]
+    if table == "screening":
+        return _screening_sheets(data)
+    if len(columns) < 2:
+        raise ProblemError([Problem("nothing_to_relate", "error", "Fewer than two columns of numbers vary.")])
+    values = data.matrix(tuple(names))
+    if table == "correlations":
+        return {table: _named_rows(names, pairwise_correlations(values))}
+    complete = values[~np.isnan(values).any(axis=1)]
+    if len(complete) < 2:
+        raise ProblemError([Problem("no_cases", "error", "There are no complete cases to take covariances from.")])
+    rows = _named_rows(names, np.cov(complete.T, ddof=1))
+    return {table: [*rows, ["n", len(complete)], ["mean", *complete.mean(axis=0).tolist()]]}
+
+
+def _named_rows(names: list[str], matrix: Array) -> list[list[Any]]:
+    body = [[name, *(number(v) for v in row)] for name, row in zip(names, matrix.tolist(), strict=True)]
+    return [["", *names], *body]
+
+
+def _screening_sheets(data: DataSet) -> dict[str, list[list[Any]]]:
     screening, problems = screen(data)
+    head = list(ColumnScreening.model_fields)
+    sheets: dict[str, list[list[Any]]] = {
+        "columns": [head, *([getattr(c, key) for key in head] for c in screening.columns)],
+        "findings": [["severity", "finding"], *([p.severity, p.message] for p in problems)],
+        "distances": [["case", "d²", "p"], *([d.case, d.d2, d.p_value] for d in screening.mahalanobis)],
+        "missing patterns": [
+            ["cases", "missing"],
+            *([p.cases, ", ".join(p.missing)] for p in screening.missing_patterns),
+        ],
+    }
+    tests: list[list[Any]] = [["test", "statistic", "df", "p"]]
+    mardia_found, little = screening.multivariate_normality, screening.little
+    if mardia_found is not None:
+        found = mardia_found
+        tests.append(["Mardia's skewness", found.skewness_chi_square, found.skewness_df, found.skewness_p])
+        tests.append(["Mardia's kurtosis", found.kurtosis_z, None, found.kurtosis_p])
+    if little is not None:
+        tests.append(["Little's test", little.chi_square, little.df, little.p_value])
+    return {**sheets, "tests": tests}
+
+
+def check_document(data: DataSet, noticed: Sequence[Problem], most_distances: int | None = None) -> CheckDocument:
+    """The document of a data set that could be read."""
+    screening, problems = screen(data, most_distances)
     numbers = [c.numbers for c in data.columns if c.numbers is not None]
     complete = int((~np.isnan(np.column_stack(numbers)).any(axis=1)).sum()) if numbers else data.n
     part = DataPart(

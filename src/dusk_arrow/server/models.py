@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import logging
-from typing import Annotated
+from typing import Annotated, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import Change, words
 from dusk_arrow.core.specification.model import Mode, read
@@ -18,14 +19,15 @@ from dusk_arrow.core.specification.writing import write
 from dusk_arrow.figure.board import Board, board
 from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import ModelRow, RevisionRow, RunRow
+from dusk_arrow.records.tables import DataSetRow, ModelRow, RevisionRow, RunRow, now
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.convert import CHANGE
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
+from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.context import context, reply
+from dusk_arrow.server.context import attachment, context, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -75,6 +77,7 @@ class RevisionLine(BaseModel):
     words: str
     reason: str | None
     created: str
+    data_version_id: int
 
 
 class ModelState(BaseModel):
@@ -85,6 +88,7 @@ class ModelState(BaseModel):
     name: str
     revision: RevisionLine
     sentences: str
+    settings: Settings
     constructs: list[ConstructLine]
     observed: list[str]
     paths: list[PathLine]
@@ -169,25 +173,32 @@ def stored_results(run: RunRow | None) -> Results | None:
         return None
 
 
-def fit(session: Session, model: ModelRow, specification: str) -> Results:
-    """The document of a specification on the model's data: with its bootstrap where one was run, else the plain fit."""
-    data = store.data_set_of(session, model)
-    settings = Settings.model_validate(model.settings)
-    run = store.latest_run(session, model.id, specification, data.fingerprint)
+def core_settings(settings: Settings) -> dict[str, object]:
+    """The settings without those of the bootstrap."""
+    return settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
+
+
+def fit_revision(session: Session, revision: RevisionRow, specification: str | None = None) -> Results:
+    """The document of a revision: with its bootstrap where one was run, else the plain fit. Another specification can
+    be tried on the revision's data with its settings."""
+    text = revision.specification if specification is None else specification
+    version = store.version_of(session, revision)
+    settings = Settings.model_validate(revision.settings)
+    run = store.latest_run(session, revision.model_id, text, version.fingerprint, core_settings(settings))
     kept = stored_results(run)
     if kept is not None:
         return kept
-    return context().cache.document(specification, data.fingerprint, settings, lambda: store.load_data(data))
+    return context().cache.document(text, version.fingerprint, settings, lambda: version_data(version.id))
 
 
-def _last_good(session: Session, model: ModelRow, head: RevisionRow) -> Results | None:
+def _last_good(session: Session, head: RevisionRow) -> Results | None:
     revision: RevisionRow | None = head
     for _ in range(FAR_BACK):
         if revision is None or revision.parent_id is None:
             return None
         revision = session.get(RevisionRow, revision.parent_id)
         if revision is not None and revision.specification:
-            found = fit(session, model, revision.specification)
+            found = fit_revision(session, revision)
             if found.converged:
                 return found
     return None
@@ -201,20 +212,22 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
     """The state of a model at its head."""
     head = store.head_of(session, model)
     said = read(parse(head.specification))
-    results = fit(session, model, head.specification)
-    last_good = None if results.converged else _last_good(session, model, head)
+    results = fit_revision(session, head)
+    last_good = None if results.converged else _last_good(session, head)
     previous = None
     if head.parent_id is not None and results.converged:
         parent = session.get_one(RevisionRow, head.parent_id)
-        previous = fit(session, model, parent.specification) if parent.specification else None
+        previous = fit_revision(session, parent) if parent.specification else None
     return ModelState(
         id=model.id,
         project_id=model.project_id,
         name=model.name,
         revision=RevisionLine(
-            id=head.id, words=head.words, reason=head.reason, created=head.created.isoformat()
+            id=head.id, words=head.words, reason=head.reason, created=head.created.isoformat(),
+            data_version_id=head.data_version_id,
         ),
         sentences=head.specification,
+        settings=Settings.model_validate(head.settings),
         constructs=[
             ConstructLine(
                 name=c.name,
@@ -291,6 +304,54 @@ def redo(path: ModelPath) -> Response:
         return reply(state_of(session, model))
 
 
+class NewSettings(BaseModel):
+    """How the model is to be estimated from now on, and the revision that was being looked at."""
+
+    parent: int
+    settings: Settings
+
+
+class ModelEdit(BaseModel):
+    """What of a model can be changed without a revision."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=120)
+    removed: bool | None = None
+
+
+@api.put("/<int:model_id>/settings", operation_id="setSettings", responses={200: ModelState})
+def set_settings(path: ModelPath, body: NewSettings) -> Response:
+    """Estimates the model another way; this is a revision, so it can be undone."""
+    with context().sessions.begin() as session:
+        model = find_model(session, path.model_id, lock=True)
+        if model.head_id != body.parent:
+            raise refuse(409, "not_the_head", "The model was changed elsewhere meanwhile; it is shown as it is now.")
+        head = store.head_of(session, model)
+        before = core_settings(Settings.model_validate(head.settings))
+        after = core_settings(body.settings)
+        changed = [f"{name.replace('_', ' ')} {value}" for name, value in after.items() if before[name] != value]
+        if changed:
+            said = f"estimated with {', '.join(changed)}"
+            store.add_revision(session, model, head.specification, [], said, None, after)
+        return reply(state_of(session, model))
+
+
+@api.patch("/<int:model_id>", operation_id="editModel", responses={200: ModelState})
+def edit_model(path: ModelPath, body: ModelEdit) -> Response:
+    """Renames a model, puts it away, or brings it back; a project keeps at least one."""
+    with context().sessions.begin() as session:
+        model = find_model(session, path.model_id, lock=True)
+        others = [other for other in store.models_of(session, model.project_id) if other.id != model.id]
+        if body.name is not None:
+            if body.name.strip() in {other.name for other in others} or not body.name.strip():
+                raise refuse(422, "name_taken", f"There is a model called {body.name.strip()} already.")
+            model.name = body.name.strip()
+        if body.removed is not None:
+            if body.removed and not others:
+                raise refuse(422, "last_model", "A project keeps at least one model.")
+            model.removed = now() if body.removed else None
+        return reply(state_of(session, model))
+
+
 @api.put("/<int:model_id>/pins", operation_id="setPins", responses={200: Board})
 def set_pins(path: ModelPath, body: Pins) -> Response:
     """Puts cards where the user dropped them, or lets all arrange themselves; makes no revision."""
@@ -307,8 +368,8 @@ def what_if(path: ModelPath, body: WhatIf) -> Response:
     with context().sessions() as session:
         model = find_model(session, path.model_id)
         head = store.head_of(session, model)
-        now = fit(session, model, head.specification)
-        then = fit(session, model, write(apply_all(parse(head.specification), body.changes)))
+        now = fit_revision(session, head)
+        then = fit_revision(session, head, write(apply_all(parse(head.specification), body.changes)))
     return reply(_compare(now, then))
 
 
@@ -348,14 +409,9 @@ def _differ(first: float | None, second: float | None) -> bool:
 def _estimated(model_id: int) -> tuple[Results, str]:
     with context().sessions() as session:
         model = find_model(session, model_id)
-        data = store.data_set_of(session, model)
-        return fit(session, model, store.head_of(session, model).specification), data.name
-
-
-def _attachment(content: str, name: str, mimetype: str) -> Response:
-    response = Response(content, mimetype=mimetype)
-    response.headers.set("Content-Disposition", "attachment", filename=name)
-    return response
+        head = store.head_of(session, model)
+        version = store.version_of(session, head)
+        return fit_revision(session, head), session.get_one(DataSetRow, version.data_set_id).name
 
 
 @api.get("/<int:model_id>/figure.svg", operation_id="getFigure", responses={200: None})
@@ -364,14 +420,31 @@ def get_figure(path: ModelPath) -> Response:
     results, name = _estimated(path.model_id)
     if not results.converged:
         raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    return _attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
+    return attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
+
+
+class ScoresQuery(BaseModel):
+    """Which scores."""
+
+    method: Literal["regression", "bartlett"] = "regression"
+
+
+@api.get("/<int:model_id>/scores.csv", operation_id="getScores", responses={200: None})
+def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
+    """Scores of the cases on the constructs as comma-separated text."""
+    results, name = _estimated(path.model_id)
+    with context().sessions() as session:
+        data = version_data(store.head_of(session, find_model(session, path.model_id)).data_version_id)
+    if not isinstance(data, DataSet):
+        raise refuse(422, "scores_need_cases", "Scores are of single cases, and a matrix has none.")
+    return attachment(scores_csv(results, data, query.method), f"{name}_scores.csv", "text/csv")
 
 
 @api.get("/<int:model_id>/results.json", operation_id="getResults", responses={200: Results})
 def get_results(path: ModelPath) -> Response:
     """The results document."""
     results, name = _estimated(path.model_id)
-    return _attachment(results.model_dump_json(indent=1), f"{name}.json", "application/json")
+    return attachment(results.model_dump_json(indent=1), f"{name}.json", "application/json")
 
 
 def run_key(model: ModelRow, fingerprint: str, specification: str, settings: Settings) -> str:

@@ -8,12 +8,13 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.settings import DEFAULT_SEED, Settings
-from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.models import ModelPath, find_model, fit, run_key, stored_results
+from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.models import ModelPath, find_model, fit_revision, run_key, stored_results
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -34,7 +35,8 @@ class NewRun(BaseModel):
     resamples: int = Field(default=5000, ge=100, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0, le=2**53)
     level: float = Field(default=0.95, ge=0.5, lt=1)
-    interval: Literal["percentile", "bias-corrected"] = "percentile"
+    interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
+    bollen_stine: bool = False
 
 
 class RunPart(BaseModel):
@@ -70,15 +72,24 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
     with context().sessions.begin() as session:
         model = find_model(session, path.model_id)
         head = store.head_of(session, model)
-        results = fit(session, model, head.specification)
+        results = fit_revision(session, head)
         if not results.converged:
             message = "The model has to be estimated before it can be bootstrapped."
             raise HttpProblem(422, [Problem("not_estimated", "error", message)])
-        settings = Settings.model_validate(model.settings).model_copy(
-            update={"bootstrap": body.resamples, "seed": body.seed, "level": body.level, "interval": body.interval}
+        settings = Settings.model_validate(head.settings).model_copy(
+            update={
+                "bootstrap": body.resamples,
+                "seed": body.seed,
+                "level": body.level,
+                "interval": body.interval,
+                "bollen_stine": body.bollen_stine,
+            }
         )
-        row_data = store.data_set_of(session, model)
-        key = run_key(model, row_data.fingerprint, head.specification, settings)
+        version = store.version_of(session, head)
+        data, specification = version_data(version.id), head.specification
+        if not isinstance(data, DataSet):
+            raise refuse(422, "bootstrap_needs_cases", "The bootstrap works on single cases, and a matrix has none.")
+        key = run_key(model, version.fingerprint, head.specification, settings)
         known = store.finished_run(session, key)
         if known is not None and stored_results(known) is not None:
             known.created = now()
@@ -94,7 +105,6 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
         )
         session.add(row)
         session.flush()
-        data, specification = store.load_data(row_data), head.specification
     context().runs.start(row.id, specification, data, settings)
     return reply(_part(row), 201)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -44,7 +45,7 @@ class DataSet:
     cases: tuple[int, ...] | None = None
     weight: str | None = None
 
-    @property
+    @cached_property
     def case_numbers(self) -> tuple[int, ...]:
         """The row in the file, counted from 1, of every case."""
         return tuple(range(1, self.n + 1)) if self.cases is None else self.cases

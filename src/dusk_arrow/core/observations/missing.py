@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtrc
 
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant, row_groups
 
 MOST_AT_ONCE = 2_000_000
 
@@ -72,9 +72,10 @@ class McarTest:
 def patterns(values: Array) -> list[Pattern]:
     """The patterns of (n, p) with nan where missing, the most frequent first; rows without any value are left out."""
     there = ~np.isnan(values)
-    unique, inverse = np.unique(there, axis=0, return_inverse=True)
-    inverse = inverse.ravel()
-    found = [Pattern(unique[i], np.flatnonzero(inverse == i)) for i in range(len(unique)) if unique[i].any()]
+    first, group, _ = row_groups(there)
+    order = np.argsort(group, kind="stable")
+    members = np.split(order, np.searchsorted(group[order], np.arange(1, first.size)))
+    found = [Pattern(there[i], rows) for i, rows in zip(first, members, strict=True) if there[i].any()]
     return sorted(found, key=lambda pattern: (-pattern.rows.size, -int(pattern.present.sum())))
 
 
@@ -92,11 +93,25 @@ def pattern_moments(values: Array, groups: list[Pattern], counts: Array | None =
         total = own.sum(axis=1)
         safe = np.where(total > 0, total, 1.0)
         mean = own @ block / safe[:, None]
-        second = (own @ (block[:, :, None] * block[:, None, :]).reshape(group.rows.size, p * p)).reshape(b, p, p)
+        second = _weighted_products(block, own)
         shares[:, k] = total
         means[:, k] = np.where(group.present, mean + np.where(total > 0, 1.0, 0.0)[:, None] * centre, 0.0)
         covariances[:, k] = second / safe[:, None, None] - mean[:, :, None] * mean[:, None, :]
     return PatternMoments(masks, shares / shares.sum(axis=1, keepdims=True), means, covariances)
+
+
+def _weighted_products(block: Array, counts: Array) -> Array:
+    """Σ c x xᵀ (b, p, p) of rows (n, p) counted (b, n), without more than a slice of the rows' products at once."""
+    n, p = block.shape
+    if counts.shape[0] == 1:
+        alone: Array = ((block * counts[0][:, None]).T @ block)[None]
+        return alone
+    total = np.zeros((counts.shape[0], p * p))
+    step = max(1, MOST_AT_ONCE // (p * p))
+    for begin in range(0, n, step):
+        some = block[begin : begin + step]
+        total += counts[:, begin : begin + step] @ (some[:, :, None] * some[:, None, :]).reshape(-1, p * p)
+    return total.reshape(-1, p, p)
 
 
 def likelihood_terms(moments: PatternMoments, covariance: Array, mean: Array) -> LikelihoodTerms:

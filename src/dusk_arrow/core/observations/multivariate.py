@@ -48,6 +48,18 @@ def _whitened(values: Array, divisor: float) -> Array:
     return result
 
 
+def _mean_cube(rows: Array) -> float:
+    """The mean cube of all scalar products of rows (n, p): over pairs of cases, or where there are many cases as the
+    sum of squares of all third moments, which is the same number."""
+    n, p = rows.shape
+    if n <= p * p:
+        total = 0.0
+        for begin in range(0, n, BLOCK):
+            total += float(((rows[begin : begin + BLOCK] @ rows.T) ** 3).sum())
+        return float(total / n**2)
+    return float(sum((((rows * rows[:, i : i + 1]).T @ rows / n) ** 2).sum() for i in range(p)))
+
+
 def mardia(values: Array) -> MultivariateNormality:
     """Multivariate skewness and kurtosis of complete rows (n, p). Raises LinAlgError where columns are dependent.
 
@@ -56,10 +68,7 @@ def mardia(values: Array) -> MultivariateNormality:
     """
     n, p = values.shape
     rows = _whitened(values, n)
-    total = 0.0
-    for begin in range(0, n, BLOCK):
-        total += float(((rows[begin : begin + BLOCK] @ rows.T) ** 3).sum())
-    skewness = total / n**2
+    skewness = _mean_cube(rows)
     kurtosis = float(((rows**2).sum(axis=1) ** 2).mean())
     df = p * (p + 1) * (p + 2) // 6
     chi_square = n * skewness / 6

@@ -385,6 +385,16 @@ def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Pro
     return data, problems
 
 
+def current_names(steps: Sequence[Step]) -> dict[str, str]:
+    """The present name of every imported column that steps rename."""
+    names: dict[str, str] = {}
+    for step in steps:
+        if isinstance(step, RenameColumn) and step.on:
+            first = next((old for old, now in names.items() if now == step.column), step.column)
+            names[first] = step.to.strip()
+    return names
+
+
 def held_out(steps: Sequence[Step]) -> dict[int, str | None]:
     """Cases that steps hold out by number, with the reason."""
     return {case: s.reason for s in steps if isinstance(s, HoldOut) and s.on for case in s.cases}

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, row_groups
 from dusk_arrow.core.observations.stems import group_by_stem
 
 NEAR = 0.95
@@ -69,9 +69,8 @@ def longest_strings(values: Array) -> Array:
 def duplicate_cases(values: Array) -> list[tuple[int, ...]]:
     """Groups of rows (n, p) that agree in every answer, missing ones included."""
     filled = np.where(np.isnan(values), np.inf, values)
-    _, inverse, counts = np.unique(filled, axis=0, return_inverse=True, return_counts=True)
-    inverse = inverse.ravel()
-    groups = [tuple(int(i) for i in np.flatnonzero(inverse == g)) for g in np.flatnonzero(counts > 1)]
+    _, group, counts = row_groups(filled)
+    groups = [tuple(int(i) for i in np.flatnonzero(group == g)) for g in np.flatnonzero(counts > 1)]
     return sorted(groups)
 
 
@@ -92,13 +91,13 @@ def exact_sums(names: Sequence[str], values: Array) -> list[tuple[str, tuple[str
     if n <= values.shape[1]:
         return []
     centred = values - values.mean(axis=0)
-    centred = centred / np.sqrt((centred**2).sum(axis=0))
+    triangle = np.linalg.qr(centred / np.sqrt((centred**2).sum(axis=0))).R
     found: list[tuple[str, tuple[str, ...]]] = []
     kept: list[int] = []
     for i in range(len(names)):
         if kept:
-            weights, *_ = np.linalg.lstsq(centred[:, kept], centred[:, i], rcond=None)
-            left = centred[:, i] - centred[:, kept] @ weights
+            weights, *_ = np.linalg.lstsq(triangle[:, kept], triangle[:, i], rcond=None)
+            left = triangle[:, i] - triangle[:, kept] @ weights
             if float(left @ left) < 1e-18:
                 parts = tuple(names[k] for k, w in zip(kept, weights, strict=True) if abs(w) > 1e-8)
                 found.append((names[i], parts))

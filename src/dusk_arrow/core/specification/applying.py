@@ -386,6 +386,11 @@ def apply(specification: Specification, change: Change) -> Specification:
             return parse(text)
 
 
+def rename_column(specification: Specification, old: str, new: str) -> Specification:
+    """The specification with a column of the data under its new name, wherever it is mentioned."""
+    return _edit(specification, lambda s: [_map_names(s, lambda n: new if n == old else n)])
+
+
 def apply_all(specification: Specification, changes: Iterable[Change]) -> Specification:
     """Several changes, one after the other; none of them if one is refused."""
     for change in changes:

@@ -1,0 +1,115 @@
+"""Files out: the data as they are used, and tables, as .csv, .xlsx or .sav."""
+
+from __future__ import annotations
+
+import io
+import re
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.problems import Problem, ProblemError
+
+FORMATS = ("csv", "xlsx", "sav")
+MEASURES = {"number": "scale", "ordered": "ordinal", "category": "nominal", "identifier": "nominal", "text": "nominal"}
+MIMETYPES = {
+    "csv": "text/csv",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "sav": "application/octet-stream",
+}
+DANGEROUS = ("=", "+", "@")
+
+
+def _frame(data: DataSet) -> Any:
+    import pandas as pd  # loaded late: it takes long, and a start does not need it
+
+    return pd.DataFrame({c.name: c.numbers if c.numbers is not None else c.texts for c in data.columns})
+
+
+def _whole(frame: Any) -> Any:
+    """Columns of whole numbers without their “.0”."""
+    for name in frame.columns:
+        values = frame[name]
+        if values.dtype.kind == "f" and bool(np.all(values.dropna() == values.dropna().round())):
+            frame[name] = values.astype("Int64")
+    return frame
+
+
+def write_data(data: DataSet, ending: str) -> bytes:
+    """A data set as a file. Raises ProblemError for a format that is not written."""
+    if ending == "csv":
+        return str(_whole(_frame(data)).to_csv(index=False)).encode()
+    if ending == "xlsx":
+        labels = [["column", "label", "level", "values"]]
+        for c in data.columns:
+            values = ";".join(f"{key}={label}" for key, label in c.value_labels.items())
+            labels.append([c.name, c.label or "", c.level, values])
+        cells = [list(data.names), *_whole(_frame(data)).astype(object).to_numpy().tolist()]
+        return write_workbook({"data": cells, "columns": labels})
+    if ending == "sav":
+        return _write_sav(data)
+    raise ProblemError([Problem("format_unknown", "error", f"Files ending in .{ending} are not written.")])
+
+
+def _write_sav(data: DataSet) -> bytes:
+    import pyreadstat
+
+    short: dict[str, str] = {}
+    for name in data.names:
+        clean = re.sub(r"[^\w.]", "_", name)
+        clean = clean if clean[:1].isalpha() else f"v_{clean}"
+        while clean.casefold() in {s.casefold() for s in short.values()}:
+            clean += "_"
+        short[name] = clean[:64]
+    frame = _frame(data).rename(columns=short)
+    labels: dict[str, Any] = {}
+    for c in data.columns:
+        try:
+            labels[short[c.name]] = {float(k) if c.numeric else k: v for k, v in c.value_labels.items()}
+        except ValueError:
+            continue
+    with tempfile.TemporaryDirectory(prefix="dusk-arrow-") as folder:
+        path = Path(folder) / "data.sav"
+        pyreadstat.write_sav(
+            frame,
+            str(path),
+            column_labels={short[c.name]: c.label for c in data.columns if c.label},
+            variable_value_labels={name: found for name, found in labels.items() if found},
+            variable_measure={short[c.name]: MEASURES[c.level] for c in data.columns},
+        )
+        return path.read_bytes()
+
+
+def _safe(value: Any) -> Any:
+    """A cell for a spreadsheet: nothing that it would run as a formula, nothing that is not a value."""
+    if value is None or (isinstance(value, float) and not np.isfinite(value)) or str(value) in ("<NA>", "nan"):
+        return None
+    if isinstance(value, str):
+        return f"'{value}" if value.startswith(DANGEROUS) else re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", value)
+    return value.item() if isinstance(value, np.generic) else value
+
+
+def write_workbook(sheets: dict[str, list[list[Any]]]) -> bytes:
+    """Tables as the sheets of a workbook."""
+    from openpyxl import Workbook
+
+    book = Workbook(write_only=True)
+    for name, rows in sheets.items():
+        sheet = book.create_sheet(re.sub(r"[\[\]:*?/\\]", " ", name)[:31])
+        for row in rows:
+            sheet.append([_safe(value) for value in row])
+    buffer = io.BytesIO()
+    book.save(buffer)
+    return buffer.getvalue()
+
+
+def write_rows(rows: list[list[Any]]) -> bytes:
+    """A table as comma-separated text."""
+    import csv
+
+    buffer = io.StringIO()
+    csv.writer(buffer).writerows([["" if value is None else value for value in row] for row in rows])
+    return buffer.getvalue().encode()

@@ -1,0 +1,170 @@
+"""Files in: previews of which nothing is stored, new projects, and new waves of a study."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, FileStorage, Tag
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.steps import Step, apply_steps
+from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.exchange.csv_files import ReadingOptions
+from dusk_arrow.exchange.previews import preview, read_import, with_names
+from dusk_arrow.exchange.recorded_steps import read_steps
+from dusk_arrow.records import store
+from dusk_arrow.results.columns import ColumnPart, column_parts
+from dusk_arrow.results.convert import problem_part
+from dusk_arrow.results.document import ProblemPart
+from dusk_arrow.server.context import context, reply
+from dusk_arrow.server.problems import ProblemDocument, refuse
+
+api = APIBlueprint(
+    "imports", __name__, url_prefix="/api", abp_tags=[Tag(name="imports")], abp_responses={422: ProblemDocument}
+)
+
+
+class ImportOptions(BaseModel):
+    """How a file is to be read; what is null is found out. `n` and `moments_divisor` are for a matrix."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    delimiter: str | None = None
+    decimal: Literal[".", ","] | None = None
+    encoding: str | None = None
+    header: bool = True
+    missing_codes: list[str] = []
+    sheet: str | None = None
+    cells: str | None = None
+    skip: int = Field(default=0, ge=0, le=10_000)
+    number_names: bool = False
+    n: int | None = Field(default=None, ge=2)
+    moments_divisor: Literal["n", "n-1"] = "n-1"
+
+    def reading(self) -> ReadingOptions:
+        """The options of the readers."""
+        return ReadingOptions(
+            delimiter=self.delimiter or None,
+            decimal=self.decimal,
+            encoding=self.encoding or None,
+            header=self.header,
+            missing_codes=tuple(code.strip() for code in self.missing_codes if code.strip()),
+            sheet=self.sheet or None,
+            cells=self.cells or None,
+            skip=self.skip,
+            number_names=self.number_names,
+        )
+
+
+class FileForm(BaseModel):
+    """A file with options (JSON), names and labels as text, recorded steps (JSON), and the name of the project."""
+
+    model_config = ConfigDict(arbitrary_types_allowed=True)
+
+    file: FileStorage
+    options: str = "{}"
+    names: str = ""
+    steps: str = "[]"
+    name: str | None = None
+
+
+class PreviewPart(BaseModel):
+    """What a file looks like; `usable` is false while a problem forbids to import it."""
+
+    kind: Literal["cases", "matrix"]
+    usable: bool
+    delimiter: str | None
+    decimal: str | None
+    encoding: str | None
+    sheets: list[str]
+    rows: list[list[str]]
+    columns: list[ColumnPart]
+    n_cases: int | None
+    lines: int | None
+    n: int | None
+    problems: list[ProblemPart]
+
+
+class Created(BaseModel):
+    """A new project and its first model."""
+
+    project_id: int
+    model_id: int
+    problems: list[ProblemPart]
+
+
+def options_of(form: FileForm) -> ImportOptions:
+    """The options of a form, or the answer that they cannot be read."""
+    try:
+        return ImportOptions.model_validate_json(form.options)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise refuse(
+            422, "options_invalid", f"{first['loc'][0] if first['loc'] else 'options'}: {first['msg']}."
+        ) from None
+
+
+def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step]]:
+    """The data of a form, what was noticed, and the steps to be recorded. Raises ProblemError."""
+    options = options_of(form)
+    file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
+    offset = 1 if options.moments_divisor == "n-1" else 0
+    data, noticed = read_import(form.file.read(), file_name, options.reading(), options.n, offset)
+    steps = read_steps(form.steps.encode())
+    if isinstance(data, Moments):
+        return data, list(noticed), []
+    if form.names.strip():
+        data = with_names(data, form.names)
+    _, faults = apply_steps(data, steps)
+    if faults:
+        raise ProblemError(faults)
+    return data, list(noticed), steps
+
+
+@api.post("/previews", operation_id="previewFile", responses={200: PreviewPart})
+def preview_file(form: FileForm) -> Response:
+    """How a file would be read with these options; nothing is stored."""
+    options = options_of(form)
+    file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
+    found = preview(form.file.read(), file_name, options.reading(), options.n)
+    data, problems = found.data, list(found.problems)
+    if isinstance(data, DataSet):
+        try:
+            data = with_names(data, form.names) if form.names.strip() else data
+            data, faults = apply_steps(data, read_steps(form.steps.encode()))
+            problems += faults
+        except ProblemError as error:
+            problems += error.problems
+    blocked = data is None or any(problem.severity == "error" for problem in problems)
+    cases = None if found.lines is None or data is None else found.lines - options.skip - (1 if options.header else 0)
+    part = PreviewPart(
+        kind="matrix" if any(p.code == "n_missing" for p in problems) else found.kind,
+        usable=not blocked,
+        delimiter=found.delimiter,
+        decimal=found.decimal,
+        encoding=found.encoding,
+        sheets=list(found.sheets),
+        rows=[list(row) for row in found.rows],
+        columns=[] if data is None else column_parts(data),
+        n_cases=cases if cases is not None else data.n if data is not None else None,
+        lines=found.lines,
+        n=data.n if isinstance(data, Moments) else None,
+        problems=[problem_part(problem) for problem in problems],
+    )
+    return reply(part)
+
+
+@api.post("/projects", operation_id="createProject", responses={201: Created})
+def create_project(form: FileForm) -> Response:
+    """A project from a data file or matrix. Nothing is stored when the file cannot be used."""
+    data, noticed, steps = read_form(form)
+    problems = [problem_part(problem) for problem in noticed]
+    name = form.name or data.name.replace("_", " ")
+    with context().sessions.begin() as session:
+        project, model = store.create_project(
+            session, name, data, [p.model_dump(mode="json") for p in problems], steps=steps
+        )
+        created = Created(project_id=project.id, model_id=model.id, problems=problems)
+    return reply(created, 201)
