@@ -56,6 +56,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/joint-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tests a hypothesis on several parameters of a model at once; nothing is stored. */
+        post: operations["jointTest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/paths-at-zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What fixing each path at zero would do to χ². */
+        get: operations["pathsAtZero"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/pins": {
         parameters: {
             query?: never;
@@ -272,6 +306,23 @@ export interface paths {
         get: operations["getCases"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Models of a project side by side: figures, nested tests where they are nested, information criteria, paths. */
+        post: operations["compareModels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -761,6 +812,14 @@ export interface components {
             version: number;
         };
         /**
+         * Chosen
+         * @description Which models are to stand side by side.
+         */
+        Chosen: {
+            /** Models */
+            models: number[];
+        };
+        /**
          * ColumnDifference
          * @description A column in both waves whose figures moved; `shift` is the difference of the means in SDs of the wave before.
          */
@@ -897,6 +956,18 @@ export interface components {
              * @enum {string}
              */
             type: "combine";
+        };
+        /**
+         * Compared
+         * @description Models side by side.
+         */
+        Compared: {
+            /** Models */
+            models: components["schemas"]["ModelColumn"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairLine"][];
+            /** Paths */
+            paths: components["schemas"]["PathFigure"][];
         };
         /**
          * ConstructLine
@@ -1036,6 +1107,22 @@ export interface components {
             value_labels: {
                 [key: string]: string;
             } | null;
+        };
+        /**
+         * DifferencePart
+         * @description The χ² difference, scaled too where errors are robust.
+         */
+        DifferencePart: {
+            /** Chi Square */
+            chi_square: number;
+            /** Df */
+            df: number;
+            /** P Value */
+            p_value: number | null;
+            /** Scaled */
+            scaled: number | null;
+            /** Scaled P */
+            scaled_p: number | null;
         };
         /**
          * DistancePart
@@ -1333,6 +1420,38 @@ export interface components {
             value: number | null;
         };
         /**
+         * Hypothesis
+         * @description Parameters that are zero together, or equal to each other.
+         */
+        Hypothesis: {
+            /**
+             * Hypothesis
+             * @enum {string}
+             */
+            hypothesis: "zero" | "equal";
+            /** Parameters */
+            parameters: components["schemas"]["TargetLine"][];
+        };
+        /**
+         * JointTest
+         * @description The hypothesis by Wald's test, the score test, and the difference of χ²; `sentences` would state it.
+         */
+        JointTest: {
+            /** Df */
+            df: number;
+            difference: components["schemas"]["DifferencePart"] | null;
+            /** Score */
+            score: number | null;
+            /** Score P */
+            score_p: number | null;
+            /** Sentences */
+            sentences: string;
+            /** Wald */
+            wald: number | null;
+            /** Wald P */
+            wald_p: number | null;
+        };
+        /**
          * KeepCases
          * @description Only cases that fulfil a condition stay.
          */
@@ -1422,6 +1541,33 @@ export interface components {
             share_mediated: number | null;
             /** To */
             to: string;
+        };
+        /**
+         * ModelColumn
+         * @description One model of a comparison.
+         */
+        ModelColumn: {
+            /** Aic Weight */
+            aic_weight: number | null;
+            /** Bic Weight */
+            bic_weight: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /** Estimator */
+            estimator: string;
+            fit: components["schemas"]["FitPart"] | null;
+            /** Id */
+            id: number;
+            /** N Used */
+            n_used: number | null;
+            /** Name */
+            name: string;
+            /** R Squared */
+            r_squared: {
+                [key: string]: number | null;
+            };
+            /** Words */
+            words: string;
         };
         /**
          * ModelCreated
@@ -1648,6 +1794,21 @@ export interface components {
             skewness_p: number;
         };
         /**
+         * PairLine
+         * @description Two models of a comparison: nested or not, and the test.
+         */
+        PairLine: {
+            difference: components["schemas"]["DifferencePart"] | null;
+            /** First */
+            first: number;
+            /** Nested */
+            nested: boolean;
+            /** Reason */
+            reason: string;
+            /** Second */
+            second: number;
+        };
+        /**
          * ParameterPart
          * @description One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed.
          */
@@ -1702,6 +1863,20 @@ export interface components {
             z: number | null;
         };
         /**
+         * PathFigure
+         * @description A path in one model: standardized, with its p-value; null where the model does not have it.
+         */
+        PathFigure: {
+            /** From */
+            from: string;
+            /** P Value */
+            p_value: (number | null)[];
+            /** Standardized */
+            standardized: (number | null)[];
+            /** To */
+            to: string;
+        };
+        /**
          * PathLine
          * @description A path of the model.
          */
@@ -1712,6 +1887,31 @@ export interface components {
             source: string;
             /** Target */
             target: string;
+        };
+        /**
+         * PathTestPart
+         * @description A path fixed at zero, beside its z-test.
+         */
+        PathTestPart: {
+            difference: components["schemas"]["DifferencePart"] | null;
+            /** Estimate */
+            estimate: number;
+            /** From */
+            from: string;
+            /** To */
+            to: string;
+            /** Z */
+            z: number | null;
+            /** Z P */
+            z_p: number | null;
+        };
+        /**
+         * PathTests
+         * @description Every free path of a model at zero in turn.
+         */
+        PathTests: {
+            /** Tests */
+            tests: components["schemas"]["PathTestPart"][];
         };
         /**
          * PatternPart
@@ -2542,6 +2742,21 @@ export interface components {
             type: "take_back";
         };
         /**
+         * TargetLine
+         * @description A parameter of a model.
+         */
+        TargetLine: {
+            /** From */
+            from: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "loading" | "weight" | "path" | "covariance" | "variance" | "intercept" | "mean";
+            /** To */
+            to: string;
+        };
+        /**
          * TrackedPart
          * @description A tracked quantity.
          */
@@ -2824,6 +3039,90 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    jointTest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hypothesis"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JointTest"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    pathsAtZero: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathTests"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3490,6 +3789,50 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    compareModels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chosen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

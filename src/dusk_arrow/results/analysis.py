@@ -211,7 +211,7 @@ def _conflicts(settings: Settings, evidence: Evidence) -> list[Problem]:
     return found
 
 
-def _speaks_of_means(specification: Specification) -> bool:
+def speaks_of_means(specification: Specification) -> bool:
     """Whether a sentence fixes, names, starts or matches an intercept."""
     for statement in specification.statements:
         targets = [statement.target] if isinstance(statement, Fixes | Starts | Calls) else []
@@ -255,7 +255,7 @@ def analyse(
     if has_error(problems):
         return Analysis("refused", specification, settings, source, tuple(problems))
     incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
-    with_means = settings.means or incomplete or _speaks_of_means(specification)
+    with_means = settings.means or incomplete or speaks_of_means(specification)
     table = compile_model(model, settings.scaling, with_means)
     how = (settings.estimator, settings.missing, settings.divisor, with_means)
     evidence = gather(source, table.observed, *how)

@@ -11,7 +11,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.manager import RunManager
 from dusk_arrow.runs.pool import WorkerPool
-from dusk_arrow.server import criteria, data, imports, models, problems, projects, runs, security
+from dusk_arrow.server import comparisons, criteria, data, imports, models, problems, projects, runs, security
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
 
@@ -39,7 +39,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), ResultsCache())
     security.install(app)
     problems.install(app)
-    for module in (projects, imports, data, models, runs, criteria):
+    for module in (projects, imports, data, models, comparisons, runs, criteria):
         app.register_api(module.api)
 
     @app.route("/api/openapi.json", endpoint="openapi_document")

@@ -1,0 +1,267 @@
+"""Models beside each other, every path at zero, and tests of several parameters at once."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Target, VarianceOf
+from dusk_arrow.core.specification.writing import target_text, write
+from dusk_arrow.records import store
+from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.results.comparison import (
+    Comparison,
+    Quick,
+    compare,
+    information_weights,
+    joint_test,
+    paths_at_zero,
+    quick_fit,
+)
+from dusk_arrow.results.document import FitPart, ParameterKind, Part
+from dusk_arrow.results.settings import Settings
+from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.models import ModelPath, find_model, fit_revision
+from dusk_arrow.server.problems import ProblemDocument, refuse
+from dusk_arrow.server.projects import ProjectPath, find_project
+
+api = APIBlueprint(
+    "comparisons", __name__, url_prefix="/api", abp_tags=[Tag(name="comparisons")],
+    abp_responses={404: ProblemDocument, 422: ProblemDocument},
+)  # fmt: skip
+
+
+class DifferencePart(BaseModel):
+    """The χ² difference, scaled too where errors are robust."""
+
+    chi_square: float
+    df: int
+    p_value: float | None
+    scaled: float | None
+    scaled_p: float | None
+
+
+class PathTestPart(Part):
+    """A path fixed at zero, beside its z-test."""
+
+    from_: str = Field(alias="from")
+    to: str
+    estimate: float
+    z: float | None
+    z_p: float | None
+    difference: DifferencePart | None
+
+
+class PathTests(BaseModel):
+    """Every free path of a model at zero in turn."""
+
+    tests: list[PathTestPart]
+
+
+class PathFigure(Part):
+    """A path in one model: standardized, with its p-value; null where the model does not have it."""
+
+    from_: str = Field(alias="from")
+    to: str
+    standardized: list[float | None]
+    p_value: list[float | None]
+
+
+class ModelColumn(BaseModel):
+    """One model of a comparison."""
+
+    id: int
+    name: str
+    words: str
+    estimator: str
+    n_used: int | None
+    estimated: bool
+    fit: FitPart | None
+    aic_weight: float | None
+    bic_weight: float | None
+    r_squared: dict[str, float | None]
+
+
+class PairLine(BaseModel):
+    """Two models of a comparison: nested or not, and the test."""
+
+    first: int
+    second: int
+    nested: bool
+    reason: str
+    difference: DifferencePart | None
+
+
+class Compared(BaseModel):
+    """Models side by side."""
+
+    models: list[ModelColumn]
+    pairs: list[PairLine]
+    paths: list[PathFigure]
+
+
+class Chosen(BaseModel):
+    """Which models are to stand side by side."""
+
+    models: list[int] = Field(min_length=1, max_length=8)
+
+
+class TargetLine(Part):
+    """A parameter of a model."""
+
+    kind: ParameterKind
+    from_: str = Field(alias="from")
+    to: str
+
+
+class Hypothesis(BaseModel):
+    """Parameters that are zero together, or equal to each other."""
+
+    parameters: list[TargetLine] = Field(min_length=1, max_length=40)
+    hypothesis: Literal["zero", "equal"]
+
+
+class JointTest(BaseModel):
+    """The hypothesis by Wald's test, the score test, and the difference of χ²; `sentences` would state it."""
+
+    df: int
+    wald: float | None
+    wald_p: float | None
+    score: float | None
+    score_p: float | None
+    difference: DifferencePart | None
+    sentences: str
+
+
+def _quick(session: Session, head: RevisionRow) -> Quick | None:
+    data = version_data(head.data_version_id)
+    return quick_fit(parse(head.specification), data, Settings.model_validate(head.settings))
+
+
+def _difference(found: Comparison) -> DifferencePart | None:
+    return None if found.difference is None else DifferencePart(**asdict(found.difference))
+
+
+@api.get("/models/<int:model_id>/paths-at-zero", operation_id="pathsAtZero", responses={200: PathTests})
+def get_paths_at_zero(path: ModelPath) -> Response:
+    """What fixing each path at zero would do to χ²."""
+    with context().sessions() as session:
+        head = store.head_of(session, find_model(session, path.model_id))
+        tests = paths_at_zero(
+            parse(head.specification), version_data(head.data_version_id), Settings.model_validate(head.settings)
+        )
+    return reply(
+        PathTests(
+            tests=[
+                PathTestPart(
+                    from_=t.source,
+                    to=t.target,
+                    estimate=t.estimate,
+                    z=t.z,
+                    z_p=t.z_p,
+                    difference=None if t.difference is None else DifferencePart(**asdict(t.difference)),
+                )
+                for t in tests
+            ]
+        )
+    )
+
+
+@api.post("/projects/<int:project_id>/comparisons", operation_id="compareModels", responses={200: Compared})
+def compare_models(path: ProjectPath, body: Chosen) -> Response:
+    """Models of a project side by side: figures, nested tests where they are nested, information criteria, paths."""
+    with context().sessions() as session:
+        project = find_project(session, path.project_id)
+        models: list[ModelRow] = []
+        for number in body.models:
+            model = find_model(session, number)
+            if model.project_id != project.id:
+                raise refuse(404, "unknown_model", "There is no such model in this project.")
+            models.append(model)
+        heads = [store.head_of(session, model) for model in models]
+        documents = [fit_revision(session, head) for head in heads]
+        quick = [_quick(session, head) for head in heads]
+    comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
+                      if d.data is not None and d.sample is not None}) == 1  # fmt: skip
+    aic = information_weights([d.fit.aic if d.fit and comparable else None for d in documents])
+    bic = information_weights([d.fit.bic if d.fit and comparable else None for d in documents])
+    columns = [
+        ModelColumn(
+            id=model.id,
+            name=model.name,
+            words=head.words,
+            estimator=document.estimator,
+            n_used=document.data.n_used if document.data else None,
+            estimated=document.converged,
+            fit=document.fit,
+            aic_weight=a,
+            bic_weight=b,
+            r_squared=document.r_squared,
+        )
+        for model, head, document, a, b in zip(models, heads, documents, aic, bic, strict=True)
+    ]
+    pairs = []
+    for i in range(len(models)):
+        for j in range(i + 1, len(models)):
+            first, second = quick[i], quick[j]
+            if first is None or second is None:
+                continue
+            found = compare(first, second)
+            pairs.append(
+                PairLine(
+                    first=models[i].id,
+                    second=models[j].id,
+                    nested=found.nested,
+                    reason=found.reason,
+                    difference=_difference(found),
+                )
+            )
+    known: dict[tuple[str, str], list[tuple[float | None, float | None]]] = {}
+    for at, document in enumerate(documents):
+        for p in document.parameters:
+            if p.kind == "path":
+                entry = known.setdefault((p.from_, p.to), [(None, None)] * len(documents))
+                entry[at] = (p.standardized, p.p_value)
+    paths = [
+        PathFigure(from_=a, to=b, standardized=[v[0] for v in values], p_value=[v[1] for v in values])
+        for (a, b), values in known.items()
+    ]
+    return reply(Compared(models=columns, pairs=pairs, paths=paths))
+
+
+def _target(line: TargetLine) -> Target:
+    if line.kind == "variance":
+        return VarianceOf(line.from_)
+    if line.kind in ("intercept", "mean"):
+        return InterceptOf(line.from_)
+    return Pair(line.from_, line.to) if line.kind == "covariance" else Arrow(line.from_, line.to)
+
+
+@api.post("/models/<int:model_id>/joint-tests", operation_id="jointTest", responses={200: JointTest})
+def test_jointly(path: ModelPath, body: Hypothesis) -> Response:
+    """Tests a hypothesis on several parameters of a model at once; nothing is stored."""
+    targets = [target_text(_target(line)) for line in body.parameters]
+    if body.hypothesis == "equal" and len(targets) < 2:
+        raise refuse(422, "too_few_parameters", "Equality takes at least two parameters.")
+    lines = [f"fix {t} to 0" for t in targets] if body.hypothesis == "zero" else [f"match {', '.join(targets)}"]
+    with context().sessions() as session:
+        head = store.head_of(session, find_model(session, path.model_id))
+    specification = parse(head.specification)
+    restricted = parse("\n".join([write(specification), *lines]))
+    settings = Settings.model_validate(head.settings)
+    found = joint_test(restricted, specification, version_data(head.data_version_id), settings)
+    if found is None:
+        message = (
+            "This cannot be tested: one of the parameters is fixed already, or the restricted model has no solution."
+        )
+        raise refuse(422, "not_testable", message)
+    values = asdict(found)
+    difference = values.pop("difference")
+    part = DifferencePart(**difference) if difference else None
+    return reply(JointTest(**values, difference=part, sentences="\n".join(lines)))
