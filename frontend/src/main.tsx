@@ -5,6 +5,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import "./app.css";
 import { Frame } from "./frame/Frame";
 import { applyTheme, storedTheme } from "./frame/theme";
+import { ImportPage } from "./importing/ImportPage";
 import { StartPage } from "./start/StartPage";
 
 applyTheme(storedTheme());
@@ -18,6 +19,7 @@ if (root) {
           <Routes>
             <Route path="/" element={<StartPage />} />
             <Route path="/projects/:projectId/:station?" element={<Frame />} />
+            <Route path="/import" element={<ImportPage />} />
             <Route path="*" element={<StartPage />} />
           </Routes>
         </BrowserRouter>

@@ -25,6 +25,9 @@ export type Created = Schemas["Created"];
 export type Run = Schemas["RunPart"];
 export type Change = Schemas["NewRevision"]["changes"][number];
 export type Verdict = ReadoutFigure["verdict"];
+export type Step = Schemas["NewSteps"]["steps"][number];
+export type StepsPart = Schemas["StepsPart"];
+export type Settings = Schemas["Settings"];
 export type Interval = [number, number];
 
 /** An answer that says what is wrong, in words. */

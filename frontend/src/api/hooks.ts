@@ -10,6 +10,7 @@ import {
   type ModelState,
   type Project,
   type Run,
+  type Settings,
   type WhatIfResult,
 } from "./client";
 import type { components } from "./schema";
@@ -115,6 +116,10 @@ export function useGestures(modelId: number) {
       ),
     undo: () => send(() => take<ModelState>(api.POST("/api/models/{model_id}/undo", path))),
     redo: () => send(() => take<ModelState>(api.POST("/api/models/{model_id}/redo", path))),
+    settings: (settings: Settings) =>
+      send((parent) =>
+        take<ModelState>(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),
+      ),
     pin: async (pins: Record<string, { x: number; y: number }>) => {
       const board = await take<Board>(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } }));
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));

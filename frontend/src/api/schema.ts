@@ -267,7 +267,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Every project, the newest first. */
+        get: operations["listProjects"];
         put?: never;
         /** A project from a data file or matrix. Nothing is stored when the file cannot be used. */
         post: operations["createProject"];
@@ -1433,6 +1434,68 @@ export interface components {
             parameters: components["schemas"]["TargetLine"][];
         };
         /**
+         * ImportOptions
+         * @description How a file is to be read; what is null is found out. `n` and `moments_divisor` are for a matrix.
+         */
+        ImportOptions: {
+            /**
+             * Cells
+             * @default null
+             */
+            cells: string | null;
+            /**
+             * Decimal
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+            /**
+             * Delimiter
+             * @default null
+             */
+            delimiter: string | null;
+            /**
+             * Encoding
+             * @default null
+             */
+            encoding: string | null;
+            /**
+             * Header
+             * @default true
+             */
+            header: boolean;
+            /**
+             * Missing Codes
+             * @default []
+             */
+            missing_codes: string[];
+            /**
+             * Moments Divisor
+             * @default n-1
+             * @enum {string}
+             */
+            moments_divisor: "n" | "n-1";
+            /**
+             * N
+             * @default null
+             */
+            n: number | null;
+            /**
+             * Number Names
+             * @default false
+             */
+            number_names: boolean;
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet: string | null;
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+        };
+        /**
          * JointTest
          * @description The hypothesis by Wald's test, the score test, and the difference of χ²; `sentences` would state it.
          */
@@ -1977,6 +2040,7 @@ export interface components {
             n: number | null;
             /** N Cases */
             n_cases: number | null;
+            options: components["schemas"]["ImportOptions"];
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];
             /** Rows */
@@ -3635,6 +3699,44 @@ export interface operations {
             };
         };
     };
+    listProjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     createProject: {
         parameters: {
             query?: never;
@@ -3655,6 +3757,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Created"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
             /** @description Unprocessable Entity */

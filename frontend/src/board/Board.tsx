@@ -29,7 +29,7 @@ function cardAt(x: number, y: number): string | null {
 
 export function Board({ project, model, gestures }: Props) {
   const ground = useRef<HTMLDivElement>(null);
-  const { select, setRenaming } = useDesk();
+  const { select, setRenaming, setListing } = useDesk();
   const criteria = useCriteria();
   const { setViewport } = useReactFlow();
   const shown = model.results.converged ? model.results : model.last_good;
@@ -173,6 +173,14 @@ export function Board({ project, model, gestures }: Props) {
           </button>
           <button className="btn btn-xs border-none bg-card" title="Show the whole model" onClick={fit}>
             Whole model
+          </button>
+          <button
+            className="btn btn-xs border-none bg-card"
+            title="Every loading, path, covariance and variance in one table (P)"
+            disabled={!model.results.converged}
+            onClick={() => setListing(true)}
+          >
+            All parameters
           </button>
         </div>
       )}

@@ -1,172 +1,224 @@
-import { ChevronDown, ChevronRight } from "lucide-react";
 import { useState } from "react";
-import { useNavigate } from "react-router";
-import type { Block, Column, ModelState, Project } from "../api/client";
+import type { Column, ModelState, Project, Step } from "../api/client";
 import { plain } from "../shared/numbers";
 import { DropZone } from "../start/DropZone";
+import { CaseTable } from "./CaseTable";
+import { ColumnTable } from "./ColumnTable";
 import { ScreeningView } from "./ScreeningView";
+import { actionsFor, StepForm } from "./StepForm";
+import { useSteps, type Steps } from "./steps";
+import { StepsPanel } from "./StepsPanel";
+
+const VIEWS = { columns: "Columns", cases: "Cases", screening: "Screening" } as const;
+type View = keyof typeof VIEWS;
 
 export function DataStation({ project, model }: { project: Project; model: ModelState }) {
-  const navigate = useNavigate();
   const owner = new Map(model.constructs.flatMap((c) => c.indicators.map((name) => [name, c.name] as const)));
   for (const name of model.observed) owner.set(name, "observed");
-  const [view, setView] = useState<"columns" | "screening">("columns");
-  const byName = new Map(project.columns.map((column) => [column.name, column]));
-  const missing = project.columns.reduce((sum, column) => sum + column.missing, 0);
-  const cells = project.columns.length * project.n_cases;
+  const [view, setView] = useState<View>("columns");
+  const [chosen, setChosen] = useState<Set<string>>(new Set());
+  const steps = useSteps(project.id);
+  const matrix = project.data_kind === "matrix";
+  const selected = project.columns.filter((column) => chosen.has(column.name));
   return (
-    <div className="flex h-full gap-6 px-4 pt-4">
+    <div className="flex h-full gap-6 px-4 pt-3">
       <div className="flex min-w-0 flex-1 flex-col">
-        <div role="tablist" aria-label="Views of the data" className="mb-3 flex gap-1">
-          {(["columns", "screening"] as const).map((name) => (
-            <button
-              key={name}
-              role="tab"
-              aria-selected={view === name}
-              className={`btn btn-sm border-none ${view === name ? "bg-base-300" : "btn-ghost font-normal"}`}
-              onClick={() => setView(name)}
-            >
-              {name === "columns" ? "Columns" : "Screening"}
-            </button>
-          ))}
-        </div>
-        <div className="min-h-0 flex-1 overflow-y-auto pb-4">
-          {view === "screening" ? (
-            <ScreeningView project={project} />
-          ) : (
-            <Columns {...{ project, byName, owner }} />
-          )}
-        </div>
+        {!matrix && (
+          <div role="tablist" aria-label="Views of the data" className="mb-2 flex gap-1">
+            {(Object.keys(VIEWS) as View[]).map((name) => (
+              <button
+                key={name}
+                role="tab"
+                aria-selected={view === name}
+                className={`btn btn-sm border-none ${view === name ? "bg-base-300" : "btn-ghost font-normal"}`}
+                onClick={() => setView(name)}
+              >
+                {VIEWS[name]}
+              </button>
+            ))}
+          </div>
+        )}
+        {(view === "columns" || matrix) && <ColumnTable {...{ project, owner, chosen }} choose={setChosen} />}
+        {view === "cases" && !matrix && <CaseTable project={project} steps={steps} />}
+        {view === "screening" && !matrix && (
+          <div className="min-h-0 flex-1 overflow-y-auto pb-4">
+            <ScreeningView project={project} steps={steps} />
+          </div>
+        )}
       </div>
-      <aside className="w-[270px] shrink-0 overflow-y-auto pb-4">
-        <h1 className="font-serif text-[18px] font-semibold">{project.data_name}</h1>
-        <p className="text-quiet">
-          {project.n_cases} cases, {project.columns.length} columns,{" "}
-          {cells > 0 ? plain((100 * missing) / cells, 1) : 0} % of the cells missing
-        </p>
-        <section aria-label="Noticed on import" className="mt-3">
-          {project.problems.length === 0 ? (
-            <p>Every column arrived as it should.</p>
-          ) : (
-            project.problems.map((problem) => (
-              <p key={problem.message} className="mb-2 border-l-2 border-gold pl-2.5">
-                {problem.message}
-              </p>
-            ))
+      {(view !== "screening" || matrix) && (
+        <aside className="w-[270px] shrink-0 overflow-y-auto pb-4">
+          <Heading project={project} />
+          {selected.length > 0 && !matrix && (
+            <Selected columns={selected} steps={steps} clear={() => setChosen(new Set())} />
           )}
-        </section>
-        <h2 className="mb-1 mt-5 text-sm text-quiet">another file</h2>
-        <DropZone
-          compact
-          onCreated={(created) => void navigate(`/projects/${created.project_id}/data`)}
-          words="Drop a data file here to begin a new project with it"
-        />
-      </aside>
+          {!matrix && <StepsPanel steps={steps} projectId={project.id} />}
+          {!matrix && <Filter steps={steps} />}
+          <Noticed project={project} steps={steps} />
+          <Downloads project={project} />
+          {!matrix && (
+            <>
+              <h2 className="mb-1 mt-5 text-sm text-quiet">the next wave</h2>
+              <DropZone
+                compact
+                wave={project.id}
+                words="Drop a file with the same columns to put it in the place of this one"
+              />
+            </>
+          )}
+        </aside>
+      )}
     </div>
   );
 }
 
-interface ColumnsProps {
-  project: Project;
-  byName: Map<string, Column>;
-  owner: Map<string, string>;
-}
-
-function Columns({ project, byName, owner }: ColumnsProps) {
+function Heading({ project }: { project: Project }) {
+  const missing = project.columns.reduce((sum, column) => sum + column.missing, 0);
+  const cells = project.columns.length * project.n_cases;
   return (
-    <table className="w-full border-collapse" aria-label="Columns of the data set">
-      <thead className="sticky top-0 z-10 bg-base-100 text-left text-sm text-quiet">
-        <tr>
-          <th className="pb-1 font-normal">column</th>
-          <th className="pb-1 font-normal">type</th>
-          {["n", "missing", "mean", "SD", "min", "max", "skewness", "kurtosis"].map((head) => (
-            <th key={head} className="pb-1 pl-3 text-right font-normal">
-              {head}
-            </th>
-          ))}
-          <th className="pb-1 pl-5 font-normal">used for</th>
-        </tr>
-      </thead>
-      {project.blocks.map((block) => (
-        <BlockRows key={block.stem ?? block.columns[0]} {...{ block, byName, owner }} />
-      ))}
-    </table>
+    <>
+      <h1 className="break-words font-serif text-[18px] font-semibold">{project.data_name}</h1>
+      <p className="text-quiet">
+        {project.data_kind === "matrix"
+          ? `A matrix of ${project.columns.length} variables from ${project.n_cases} cases`
+          : `${project.n_cases} cases, ${project.columns.length} columns, ${cells > 0 ? plain((100 * missing) / cells, 1) : 0} % of the cells missing`}
+        {project.n_imported > project.n_cases && `; ${project.n_imported} cases in the file`}
+      </p>
+    </>
   );
 }
 
-interface BlockRowsProps {
-  block: Block;
-  byName: Map<string, Column>;
-  owner: Map<string, string>;
-}
-
-function BlockRows({ block, byName, owner }: BlockRowsProps) {
-  const [open, setOpen] = useState(true);
-  const Chevron = open ? ChevronDown : ChevronRight;
+function Selected({ columns, steps, clear }: { columns: Column[]; steps: Steps; clear: () => void }) {
+  const [kind, setKind] = useState<Step["type"] | null>(null);
+  const names = columns.map((column) => column.name);
   return (
-    <tbody>
-      {block.stem && (
-        <tr>
-          <td colSpan={11} className="pt-2">
-            <button
-              className="flex items-center gap-1 font-semibold"
-              aria-expanded={open}
-              onClick={() => setOpen(!open)}
-            >
-              <Chevron size={13} className="text-quiet" />
-              {block.stem} <span className="font-normal text-quiet">{block.columns.length} columns</span>
-            </button>
-          </td>
-        </tr>
+    <section aria-label="Selected columns" className="mt-3 border-l-2 border-ember pl-2.5">
+      <p className="flex items-baseline justify-between gap-2">
+        <span className="min-w-0 break-words font-semibold">
+          {names.length > 6
+            ? `${names.slice(0, 5).join(", ")} and ${names.length - 5} more`
+            : names.join(", ")}
+        </span>
+        <button className="text-sm text-quiet hover:underline" onClick={clear}>
+          clear
+        </button>
+      </p>
+      <div className="mt-1.5 flex flex-wrap gap-1">
+        {actionsFor(columns).map((action) => (
+          <button
+            key={action.kind}
+            className={`btn btn-xs border-none ${kind === action.kind ? "bg-base-content/20" : "bg-base-300"}`}
+            onClick={() => setKind(kind === action.kind ? null : action.kind)}
+          >
+            {action.words}
+          </button>
+        ))}
+      </div>
+      {kind && (
+        <StepForm
+          key={kind + names.join()}
+          kind={kind}
+          columns={columns}
+          cancel={() => setKind(null)}
+          done={(step) =>
+            void steps.add(step).then((part) => {
+              if (!part) return;
+              setKind(null);
+              clear();
+            })
+          }
+        />
       )}
-      {(open || !block.stem) &&
-        block.columns.map((name) => {
-          const column = byName.get(name);
-          return column ? (
-            <ColumnLine key={name} column={column} used={owner.get(name)} nested={block.stem !== null} />
-          ) : null;
-        })}
-    </tbody>
+    </section>
   );
 }
 
-function ColumnLine({ column, used, nested }: { column: Column; used: string | undefined; nested: boolean }) {
-  const skewed = Math.abs(column.skewness ?? 0) > 2;
-  const peaked = Math.abs(column.kurtosis ?? 0) > 7;
-  const share = (100 * column.missing) / Math.max(1, column.n + column.missing);
-  const text = !column.numeric;
-  const number = (value: number | null, warn = false, title?: string) => (
-    <td
-      className={`pl-3 text-right ${warn ? "font-semibold text-plum" : ""}`}
-      title={warn ? title : undefined}
-    >
-      {text ? "" : plain(value)}
-    </td>
-  );
+function Filter({ steps }: { steps: Steps }) {
+  const [condition, setCondition] = useState("");
   return (
-    <tr className="border-b border-line/40 hover:bg-base-200">
-      <td className={`py-[3px] pr-3 ${nested ? "pl-5" : "pl-[17px]"}`}>
-        <span className={nested ? "" : "font-semibold"}>{column.name}</span>{" "}
-        <span className="text-sm text-quiet">{column.label}</span>
-      </td>
-      <td className="whitespace-nowrap text-sm text-quiet">
-        {column.level === "category" ? `${column.distinct} groups` : column.level}
-      </td>
-      <td className="pl-3 text-right">{column.n}</td>
-      <td className="whitespace-nowrap pl-3 text-right" title={`${share.toFixed(1)} %`}>
-        {column.missing || <span className="text-quiet">0</span>}
-      </td>
-      {number(column.mean)}
-      {number(column.sd)}
-      <td className="pl-3 text-right">{text ? "" : trim(column.min)}</td>
-      <td className="pl-3 text-right">{text ? "" : trim(column.max)}</td>
-      {number(column.skewness, skewed, "beyond ±2")}
-      {number(column.kurtosis, peaked, "beyond ±7 (excess kurtosis)")}
-      <td className="truncate pl-5 text-sm text-quiet">{used}</td>
-    </tr>
+    <form
+      className="mt-3 flex gap-2"
+      aria-label="Keep some cases"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!condition.trim()) return;
+        void steps
+          .add({ type: "keep_cases", condition: condition.trim(), on: true })
+          .then((part) => part && setCondition(""));
+      }}
+    >
+      <input
+        className="input input-xs min-w-0 flex-1"
+        aria-label="Condition that cases must fulfil"
+        placeholder="keep cases where… years >= 2"
+        value={condition}
+        onChange={(event) => setCondition(event.target.value)}
+      />
+      <button className="btn btn-xs border-none bg-base-300">Keep</button>
+    </form>
   );
 }
 
-function trim(value: number | null): string {
-  return value === null ? "–" : Number.isInteger(value) ? plain(value, 0) : plain(value);
+function Noticed({ project, steps }: { project: Project; steps: Steps }) {
+  return (
+    <section aria-label="Noticed on import" className="mt-5">
+      <h2 className="mb-1 text-sm text-quiet">noticed on import</h2>
+      {project.problems.length === 0 && <p>Every column arrived as it should.</p>}
+      {project.problems.map((problem) => (
+        <div key={problem.message} className="mb-2 border-l-2 border-gold pl-2.5">
+          <p>{problem.message}</p>
+          {problem.repairs.map((repair) => {
+            const change = repair.change as Step | null;
+            return change && problem.about.every((name) => project.columns.some((c) => c.name === name)) ? (
+              <button
+                key={repair.words}
+                className="btn btn-xs mr-1.5 mt-1 border-none bg-base-300"
+                disabled={steps.busy}
+                onClick={() => void steps.add(change)}
+              >
+                {repair.words}
+              </button>
+            ) : null;
+          })}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function Downloads({ project }: { project: Project }) {
+  const base = `/api/projects/${project.id}`;
+  const link = "font-semibold text-ember hover:underline";
+  const matrix = project.data_kind === "matrix";
+  return (
+    <section aria-label="Downloads" className="mt-5">
+      <h2 className="mb-1 text-sm text-quiet">save as a file</h2>
+      {!matrix && (
+        <p>
+          Data as used:{" "}
+          {["csv", "xlsx", "sav"].map((ending) => (
+            <a key={ending} className={`${link} mr-2`} href={`${base}/data.${ending}`}>
+              .{ending}
+            </a>
+          ))}
+        </p>
+      )}
+      {(matrix ? ["correlations", "covariances"] : ["correlations", "covariances", "screening"]).map(
+        (table) => (
+          <p key={table} className="capitalize">
+            {table}:{" "}
+            {(table === "screening" ? ["xlsx"] : ["csv", "xlsx"]).map((ending) => (
+              <a
+                key={ending}
+                className={`${link} mr-2 normal-case`}
+                href={`${base}/tables/${table}.${ending}`}
+              >
+                .{ending}
+              </a>
+            ))}
+          </p>
+        ),
+      )}
+    </section>
+  );
 }

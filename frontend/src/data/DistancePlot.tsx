@@ -10,7 +10,13 @@ const FOOT = 18;
 const MOST = 1500;
 
 /** Cases sorted by their distance: what matters is a jump at the right end, more than any cut-off. */
-export function DistancePlot({ cases, cutOff }: { cases: Case[]; cutOff: number | null }) {
+export function DistancePlot(props: {
+  cases: Case[];
+  cutOff: number | null;
+  chosen: Set<number>;
+  choose: (one: number) => void;
+}) {
+  const { cases, cutOff, chosen, choose } = props;
   // Beyond some hundred points the inner ones fall on each other; the far end is always drawn whole.
   const step = Math.max(1, Math.ceil(cases.length / MOST));
   const points = cases
@@ -24,7 +30,7 @@ export function DistancePlot({ cases, cutOff }: { cases: Case[]; cutOff: number 
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       className="w-full"
-      role="img"
+      role="group"
       aria-label={`Distances of ${cases.length} complete cases; the farthest is case ${cases[0]?.case} with ${plain(cases[0]?.d2)}`}
     >
       {ticks.map((tick) => (
@@ -53,8 +59,14 @@ export function DistancePlot({ cases, cutOff }: { cases: Case[]; cutOff: number 
           key={one.case}
           cx={x(one.rank)}
           cy={y(one.d2)}
-          r={cutOff !== null && one.d2 > cutOff ? 3.4 : 2.2}
-          className={cutOff !== null && one.d2 > cutOff ? "fill-ember" : "fill-arrow"}
+          r={chosen.has(one.case) ? 5 : cutOff !== null && one.d2 > cutOff ? 3.4 : 2.2}
+          className={`cursor-pointer outline-none focus-visible:stroke-base-content ${chosen.has(one.case) ? "fill-plum stroke-base-content" : cutOff !== null && one.d2 > cutOff ? "fill-ember" : "fill-arrow"}`}
+          tabIndex={cutOff !== null && one.d2 > cutOff ? 0 : -1}
+          role="checkbox"
+          aria-checked={chosen.has(one.case)}
+          aria-label={`Case ${one.case}, d² ${plain(one.d2)}`}
+          onClick={() => choose(one.case)}
+          onKeyDown={(event) => (event.key === " " || event.key === "Enter") && choose(one.case)}
         >
           <title>{`case ${one.case}: d² = ${plain(one.d2)}, p ${pValue(one.p_value)}`}</title>
         </circle>

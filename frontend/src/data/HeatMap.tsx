@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import type { components } from "../api/schema";
 import { coefficient } from "../shared/numbers";
 
@@ -7,8 +7,35 @@ type Matrix = components["schemas"]["Matrix"];
 const SIZE = 440;
 const NAMES = 58;
 
+/** The matrix with columns in an order in which each stands next to the ones it correlates with most: groups are joined
+ * by their average |r|, the closest first. */
+function inClusters(matrix: Matrix): Matrix {
+  const strength = (i: number, j: number) => Math.abs(matrix.values[i]?.[j] ?? 0);
+  let groups = matrix.rows.map((_, at) => [at]);
+  while (groups.length > 1) {
+    let best = { a: 0, b: 1, value: -1 };
+    for (let a = 0; a < groups.length; a++) {
+      for (let b = a + 1; b < groups.length; b++) {
+        const [left, right] = [groups[a] ?? [], groups[b] ?? []];
+        let sum = 0;
+        for (const i of left) for (const j of right) sum += strength(i, j);
+        const value = sum / (left.length * right.length);
+        if (value > best.value) best = { a, b, value };
+      }
+    }
+    const joined = [...(groups[best.a] ?? []), ...(groups[best.b] ?? [])];
+    groups = [...groups.filter((_, at) => at !== best.a && at !== best.b), joined];
+  }
+  const order = groups[0] ?? [];
+  const names = order.map((at) => matrix.rows[at] ?? "");
+  const values = order.map((i) => order.map((j) => matrix.values[i]?.[j] ?? null));
+  return { rows: names, columns: names, values };
+}
+
 /** Correlations as a triangle of squares: the stronger the fuller, lake for positive, plum for negative. */
-export function HeatMap({ matrix }: { matrix: Matrix }) {
+export function HeatMap({ matrix: given }: { matrix: Matrix }) {
+  const [clustered, setClustered] = useState(false);
+  const matrix = useMemo(() => (clustered ? inClusters(given) : given), [given, clustered]);
   const [over, setOver] = useState<{ row: string; column: string; value: number | null } | null>(null);
   const count = matrix.rows.length;
   const cell = Math.min(20, (SIZE - NAMES) / count);
@@ -55,6 +82,13 @@ export function HeatMap({ matrix }: { matrix: Matrix }) {
           </g>
         ))}
       </svg>
+      <button
+        className="btn btn-xs mt-1 border-none bg-base-300"
+        aria-pressed={clustered}
+        onClick={() => setClustered(!clustered)}
+      >
+        {clustered ? "In file order" : "Alike next to alike"}
+      </button>
       <div className="pointer-events-none absolute right-0 top-0 w-44 text-right text-sm">
         {over ? (
           <p>

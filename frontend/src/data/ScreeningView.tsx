@@ -1,46 +1,110 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, take, type Project } from "../api/client";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take, type Project, type Step } from "../api/client";
 import type { components } from "../api/schema";
 import { coefficient, plain, pValue } from "../shared/numbers";
 import { DistancePlot } from "./DistancePlot";
 import { HeatMap } from "./HeatMap";
+import { QuantilePlot } from "./QuantilePlot";
+import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
 type Document = components["schemas"]["CheckDocument"];
 type Screening = components["schemas"]["Screening"];
 
 /** What screening finds: suspicious cases and columns, normality, distances, correlations, missing answers. */
-export function ScreeningView({ project }: { project: Project }) {
+export function ScreeningView({ project, steps }: { project: Project; steps: Steps }) {
+  const [chosen, setChosen] = useState<Set<number>>(new Set());
   const found = useQuery({
-    queryKey: ["screening", project.id],
+    queryKey: ["screening", project.id, project.data_version_id],
     queryFn: () =>
       take<Document>(
         api.GET("/api/projects/{project_id}/screening", { params: { path: { project_id: project.id } } }),
       ),
+    placeholderData: keepPreviousData,
   });
   if (found.isError) return <p role="alert">{found.error.message}</p>;
   if (!found.data?.screening) return <p className="text-quiet">Screening…</p>;
   const { screening, problems } = found.data;
+  const flip = (one: number) => {
+    const next = new Set(chosen);
+    if (!next.delete(one)) next.add(one);
+    setChosen(next);
+  };
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.05fr)] gap-x-10 gap-y-6 pb-4">
       <section aria-label="Findings">
         <Heading>worth a second look</Heading>
         {problems.length === 0 && <p>Nothing stands out.</p>}
         {problems.map((problem) => (
-          <p
+          <div
             key={problem.message}
             data-testid={`finding-${problem.code}`}
-            className={`mb-2 border-l-2 pl-2.5 ${problem.severity === "note" ? "border-line" : "border-gold"}`}
+            className={`mb-2.5 border-l-2 pl-2.5 ${problem.severity === "note" ? "border-line" : "border-gold"}`}
           >
-            {problem.message}
-          </p>
+            <p>{problem.message}</p>
+            {MEANING[problem.code] && <p className="text-sm text-quiet">{MEANING[problem.code]}</p>}
+            {problem.repairs.map((repair) => (
+              <button
+                key={repair.words}
+                className="btn btn-xs mr-1.5 mt-1 border-none bg-base-300"
+                disabled={steps.busy}
+                onClick={() => void steps.add(repair.change as unknown as Step)}
+              >
+                {repair.words}
+              </button>
+            ))}
+          </div>
         ))}
+        {steps.fault && <p role="alert">{steps.fault}</p>}
+        <HeldOut steps={steps} />
         <Normality screening={screening} />
         <Missing screening={screening} n={project.n_cases} />
       </section>
       <section className="min-w-0">
         <Heading>distance from the centre, case by case (Mahalanobis d²)</Heading>
         {screening.mahalanobis.length > 0 ? (
-          <DistancePlot cases={screening.mahalanobis} cutOff={screening.mahalanobis_cut_off} />
+          <>
+            <DistancePlot
+              cases={screening.mahalanobis}
+              cutOff={screening.mahalanobis_cut_off}
+              chosen={chosen}
+              choose={flip}
+            />
+            <p className="mb-4 flex min-h-7 flex-wrap items-center gap-2">
+              {chosen.size === 0 ? (
+                <span className="text-quiet">
+                  {screening.mahalanobis_beyond} beyond the line, {screening.mahalanobis_bonferroni} of them
+                  even after Bonferroni. Look for jumps; pick points to hold cases out.
+                </span>
+              ) : (
+                <>
+                  <span>
+                    {chosen.size === 1 ? "Case" : "Cases"} {[...chosen].sort((a, b) => a - b).join(", ")}
+                  </span>
+                  <button
+                    className="btn btn-xs border-none bg-base-300"
+                    disabled={steps.busy}
+                    onClick={() =>
+                      void steps
+                        .set(withHeldOut(steps.steps, [...chosen], "far from the centre"))
+                        .then((part) => part && setChosen(new Set()))
+                    }
+                  >
+                    Hold out
+                  </button>
+                  <button className="btn btn-ghost btn-xs" onClick={() => setChosen(new Set())}>
+                    Let go
+                  </button>
+                </>
+              )}
+            </p>
+            <Heading>d² against the χ² of normal data</Heading>
+            <QuantilePlot
+              cases={screening.mahalanobis}
+              total={screening.multivariate_normality?.n ?? screening.mahalanobis.length}
+              df={screening.multivariate_normality?.columns.length ?? 1}
+            />
+          </>
         ) : (
           <p className="text-quiet">It cannot be computed; the findings say why.</p>
         )}
@@ -48,11 +112,63 @@ export function ScreeningView({ project }: { project: Project }) {
           <>
             <Heading>correlations</Heading>
             <HeatMap matrix={screening.correlations} />
+            <p className="mt-2 text-sm text-quiet">
+              Determinant {small(screening.determinant)}, condition number{" "}
+              {plain(screening.condition_number, 0)}.{" "}
+              <a
+                className="font-semibold text-ember"
+                href={`/api/projects/${project.id}/tables/correlations.csv`}
+              >
+                Save as .csv
+              </a>
+            </p>
           </>
         )}
       </section>
     </div>
   );
+}
+
+/** What a finding means for the estimates, in one sentence. */
+const MEANING: Record<string, string> = {
+  item_reversed: "Left as it is, its loading is negative, and alpha and AVE come out too low.",
+  missing_code_suspected: "Taken for an answer, it pulls mean, variance and every correlation of the column.",
+  near_duplicates: "Two such columns make the covariance matrix nearly singular and standard errors large.",
+  straight_liners: "Careless answers raise all correlations alike, which looks like one common factor.",
+  long_strings: "Careless answers raise all correlations alike, which looks like one common factor.",
+  duplicate_cases: "A case that counts twice makes standard errors too small.",
+  far_cases: "A few far cases can carry a path, and make χ² and standard errors unreliable.",
+  exact_sum: "The covariance matrix is singular, so nothing can be estimated with all of them.",
+};
+
+function HeldOut({ steps }: { steps: Steps }) {
+  const out = Object.keys(steps.part?.held_out ?? {}).map(Number);
+  if (out.length === 0) return null;
+  return (
+    <p className="mb-2.5 border-l-2 border-lake pl-2.5">
+      Held out:{" "}
+      {out.slice(0, 24).map((one) => (
+        <button
+          key={one}
+          className="mr-1.5 font-semibold text-ember hover:underline"
+          title={`Take case ${one} back`}
+          disabled={steps.busy}
+          onClick={() => void steps.set(withoutHeldOut(steps.steps, one))}
+        >
+          {one}
+        </button>
+      ))}
+      <span className="text-sm text-quiet">
+        {out.length > 24 ? `and ${out.length - 24} more; ` : ""}pick one to take it back
+      </span>
+    </p>
+  );
+}
+
+/** Small numbers without scientific notation. */
+function small(value: number | null): string {
+  if (value === null) return "–";
+  return Math.abs(value) < 0.0005 ? "< .001" : plain(value, 3);
 }
 
 function Heading({ children }: { children: string }) {

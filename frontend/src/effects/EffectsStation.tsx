@@ -212,10 +212,16 @@ function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefi
   const { setRun, setComplaint } = useDesk();
   const [resamples, setResamples] = useState(5000);
   const [seed, setSeed] = useState(model.results.settings.seed);
+  const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
   const running = run?.state === "running";
   const begin = async () => {
     try {
-      const body = { resamples, seed, level: 0.95, interval: "percentile" as const };
+      const how = model.settings;
+      const testFit =
+        how.missing === "listwise" &&
+        (how.estimator === "ml" || how.estimator === "gls") &&
+        (model.results.fit?.df ?? 0) > 0;
+      const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit };
       const started = await take<Run>(
         api.POST("/api/models/{model_id}/runs", { params: { path: { model_id: model.id } }, body }),
       );
@@ -257,6 +263,17 @@ function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefi
           value={Number.isNaN(seed) ? "" : seed}
           onChange={(event) => setSeed(event.target.valueAsNumber)}
         />
+      </label>
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">intervals</span>
+        <select
+          className="select select-sm w-28"
+          value={interval}
+          onChange={(event) => setInterval(event.target.value as "percentile" | "bca")}
+        >
+          <option value="percentile">percentile</option>
+          <option value="bca">BCa</option>
+        </select>
       </label>
       <button className="btn btn-primary btn-sm" disabled={running} data-testid="bootstrap">
         {running ? "Bootstrapping…" : "Bootstrap"}

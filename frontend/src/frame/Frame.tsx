@@ -10,7 +10,10 @@ import { useDesk } from "../model/desk";
 import { ModelStation } from "../model/ModelStation";
 import { Readout } from "../readout/Readout";
 import { ReportStation } from "../report/ReportStation";
+import { CompareStation } from "../compare/CompareStation";
 import { Mark } from "./Mark";
+import { ModelMenu } from "./ModelMenu";
+import { SettingsMenu } from "./SettingsMenu";
 import { STATIONS, Stations, type StationKey } from "./Stations";
 import { Status } from "./Status";
 import { ThemeSwitch } from "./ThemeSwitch";
@@ -19,7 +22,8 @@ export function Frame() {
   const { projectId, station = "model" } = useParams();
   const navigate = useNavigate();
   const project = useProject(Number(projectId));
-  const modelId = project.data?.models[0]?.id;
+  const chosen = useDesk((desk) => (project.data ? desk.modelOf[project.data.id] : undefined));
+  const modelId = project.data?.models.find((m) => m.id === chosen)?.id ?? project.data?.models[0]?.id;
   const model = useModel(modelId);
   const known = STATIONS.some((s) => s.key === station);
   useEffect(() => {
@@ -72,6 +76,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
             · {project.data_name} · {project.n_cases} × {project.columns.length}
           </span>
         </div>
+        <ModelMenu project={project} model={model} open={(id) => desk.setModelOf(project.id, id)} />
         <div className="flex">
           <button
             className="btn btn-ghost btn-sm btn-square"
@@ -93,19 +98,18 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
           </button>
         </div>
         <span className="flex-1" />
-        <span className="text-quiet" title="Covariance-based estimation by maximum likelihood">
-          common factors · maximum likelihood
-        </span>
+        <SettingsMenu model={model} gestures={gestures} />
         <ThemeSwitch />
       </header>
       <Stations current={station} projectId={project.id} project={project} model={model} />
       {withReadout && <Readout model={model} />}
-      <main className="min-h-0 flex-1">
+      <main className="relative min-h-0 flex-1">
         {station === "data" && <DataStation project={project} model={model} />}
         {station === "model" && <ModelStation project={project} model={model} gestures={gestures} />}
         {station === "effects" && <EffectsStation model={model} run={run} />}
         {station === "report" && <ReportStation model={model} />}
-        {(station === "quality" || station === "compare") && <LaterStation station={station} />}
+        {station === "compare" && <CompareStation project={project} model={model} />}
+        {station === "quality" && <LaterStation station={station} />}
       </main>
       <Status model={model} run={run} />
     </div>

@@ -4,11 +4,6 @@ const WORDS = {
     text: "This station will hold the measurement tables: loadings, reliability, discriminant validity, collinearity and residuals, each with its criterion.",
     now: "Until then the board shows every loading, and the lens shows alpha, composite reliability, AVE and VIF of what you select.",
   },
-  compare: {
-    title: "Compare",
-    text: "This station will set several models side by side, with tests of their differences.",
-    now: "Until then the lens tells, for any path, what the fit would be without it.",
-  },
 } as const;
 
 /** A station that is not built yet says so. */

@@ -4,6 +4,7 @@ import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { Board } from "../board/Board";
 import { Lens } from "../lens/Lens";
+import { ParameterTable } from "../parameters/ParameterTable";
 import { pathStart, useDesk } from "./desk";
 import { PathPrompt } from "./PathPrompt";
 import { Shelf } from "./Shelf";
@@ -15,6 +16,7 @@ interface Props {
 }
 
 export function ModelStation({ project, model, gestures }: Props) {
+  const { listing, setListing } = useDesk();
   useBoardKeys(model, gestures);
   return (
     <div className="flex h-full gap-2 px-4 pb-2 pt-1">
@@ -26,13 +28,14 @@ export function ModelStation({ project, model, gestures }: Props) {
         <PathPrompt project={project} model={model} gestures={gestures} />
       </div>
       <Lens project={project} model={model} gestures={gestures} />
+      {listing && <ParameterTable model={model} close={() => setListing(false)} />}
     </div>
   );
 }
 
-/** Keys of the board: → and ← start a path, F2 renames, Delete removes, Escape lets go. */
+/** Keys of the board: P lists all parameters, → and ← start a path, F2 renames, Delete removes, Escape lets go. */
 function useBoardKeys(model: ModelState, gestures: Gestures) {
-  const { selection, select, setPathFrom, setRenaming, renaming, pathFrom } = useDesk();
+  const { selection, select, setPathFrom, setRenaming, renaming, pathFrom, listing, setListing } = useDesk();
   useEffect(() => {
     function onKey(event: KeyboardEvent) {
       const target = event.target as HTMLElement;
@@ -40,6 +43,7 @@ function useBoardKeys(model: ModelState, gestures: Gestures) {
       const start = pathStart(selection);
       if (event.key === "ArrowRight" && start) setPathFrom({ name: start, direction: "out" });
       else if (event.key === "ArrowLeft" && start) setPathFrom({ name: start, direction: "in" });
+      else if (event.key.toLowerCase() === "p" && model.results.converged) setListing(!listing);
       else if (event.key === "F2" && selection?.kind === "construct") setRenaming(selection.name);
       else if (event.key === "Escape") {
         setPathFrom(null);
@@ -58,5 +62,5 @@ function useBoardKeys(model: ModelState, gestures: Gestures) {
     }
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [selection, select, setPathFrom, setRenaming, gestures, model, renaming, pathFrom]);
+  }, [selection, select, setPathFrom, setRenaming, gestures, model, renaming, pathFrom, listing, setListing]);
 }

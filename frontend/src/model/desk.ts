@@ -23,6 +23,8 @@ interface Desk {
   elapsed: number | null;
   complaint: string | null;
   run: { id: number; modelId: number } | null;
+  modelOf: Record<number, number>;
+  listing: boolean;
   select: (selection: Selection) => void;
   setPathFrom: (start: PathStart | null) => void;
   setRenaming: (name: string | null) => void;
@@ -30,6 +32,8 @@ interface Desk {
   setElapsed: (elapsed: number) => void;
   setComplaint: (complaint: string | null) => void;
   setRun: (run: Desk["run"]) => void;
+  setModelOf: (project: number, model: number) => void;
+  setListing: (listing: boolean) => void;
 }
 
 /** The state of the desk: nothing of it is worth keeping over a reload. */
@@ -41,6 +45,8 @@ export const useDesk = create<Desk>((set) => ({
   elapsed: null,
   complaint: null,
   run: null,
+  modelOf: {},
+  listing: false,
   select: (selection) => set({ selection }),
   setPathFrom: (pathFrom) => set({ pathFrom }),
   setRenaming: (renaming) => set({ renaming }),
@@ -48,6 +54,8 @@ export const useDesk = create<Desk>((set) => ({
   setElapsed: (elapsed) => set({ elapsed }),
   setComplaint: (complaint) => set({ complaint }),
   setRun: (run) => set({ run }),
+  setModelOf: (project, model) => set((desk) => ({ modelOf: { ...desk.modelOf, [project]: model } })),
+  setListing: (listing) => set({ listing }),
 }));
 
 /** The name from which a path would start, if the selection is something that can have paths. */

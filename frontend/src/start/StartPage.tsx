@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { api, take, type ProjectLine } from "../api/client";
 import { useProjects } from "../api/hooks";
 import { Mark } from "../frame/Mark";
@@ -11,7 +11,6 @@ import { Horizon } from "./Horizon";
 export function StartPage() {
   const projects = useProjects();
   const queries = useQueryClient();
-  const navigate = useNavigate();
   const [removed, setRemoved] = useState<ProjectLine | null>(null);
   const setAway = async (project: ProjectLine, away: boolean) => {
     const path = { project_id: project.id };
@@ -37,15 +36,10 @@ export function StartPage() {
             Say which answers measure which construct and what leads to what; the estimates, their fit and the
             indirect effects appear as you build.
           </p>
-          <DropZone
-            onCreated={(created) => {
-              void queries.invalidateQueries({ queryKey: ["projects"] });
-              void navigate(`/projects/${created.project_id}/data`);
-            }}
-            words="Drop a data file here: one row a case, column names in the first line"
-          />
+          <DropZone words="Drop a data file here: one row a case, or a covariance matrix" />
           <p className="mt-3 text-sm text-quiet">
-            .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat or .parquet. Your data stay on this machine.
+            .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat or .parquet. You see how it is read before
+            anything is stored. Your data stay on this machine.
           </p>
         </section>
         <section aria-label="Projects">

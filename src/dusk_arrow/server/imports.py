@@ -18,6 +18,7 @@ from dusk_arrow.records import store
 from dusk_arrow.results.columns import ColumnPart, column_parts
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
+from dusk_arrow.server import projects
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -75,6 +76,7 @@ class PreviewPart(BaseModel):
 
     kind: Literal["cases", "matrix"]
     usable: bool
+    options: ImportOptions
     delimiter: str | None
     decimal: str | None
     encoding: str | None
@@ -142,6 +144,7 @@ def preview_file(form: FileForm) -> Response:
     part = PreviewPart(
         kind="matrix" if any(p.code == "n_missing" for p in problems) else found.kind,
         usable=not blocked,
+        options=options,
         delimiter=found.delimiter,
         decimal=found.decimal,
         encoding=found.encoding,
@@ -156,7 +159,7 @@ def preview_file(form: FileForm) -> Response:
     return reply(part)
 
 
-@api.post("/projects", operation_id="createProject", responses={201: Created})
+@projects.api.post("", operation_id="createProject", responses={201: Created})
 def create_project(form: FileForm) -> Response:
     """A project from a data file or matrix. Nothing is stored when the file cannot be used."""
     data, noticed, steps = read_form(form)

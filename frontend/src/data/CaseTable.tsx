@@ -1,0 +1,163 @@
+import { useQueries } from "@tanstack/react-query";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useRef, useState } from "react";
+import { api, take, type Project } from "../api/client";
+import type { components } from "../api/schema";
+import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
+
+type Cases = components["schemas"]["CasesPart"];
+const PAGE = 100;
+const WIDE = 88;
+
+/** The table of cases as they are used; those held out stand among them, struck through. */
+export function CaseTable({ project, steps }: { project: Project; steps: Steps }) {
+  const [sort, setSort] = useState<{ column: string; down: boolean } | null>(null);
+  const [reason, setReason] = useState("");
+  const scroll = useRef<HTMLDivElement>(null);
+  const total = project.n_cases + Object.keys(steps.part?.held_out ?? {}).length;
+  // eslint-disable-next-line react-hooks/incompatible-library -- its functions are used in this component alone
+  const rows = useVirtualizer({
+    count: total,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => 26,
+    overscan: 10,
+  });
+  const columns = useVirtualizer({
+    horizontal: true,
+    count: project.columns.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => WIDE,
+    overscan: 4,
+  });
+  const shown = rows.getVirtualItems();
+  const pages = [...new Set(shown.map((item) => Math.floor(item.index / PAGE)))];
+  const found = useQueries({
+    queries: pages.map((page) => ({
+      queryKey: ["cases", project.id, project.data_version_id, sort, page],
+      queryFn: () =>
+        take<Cases>(
+          api.GET("/api/projects/{project_id}/cases", {
+            params: {
+              path: { project_id: project.id },
+              query: {
+                offset: page * PAGE,
+                limit: PAGE,
+                sort: sort?.column ?? null,
+                descending: sort?.down ?? false,
+              },
+            },
+          }),
+        ),
+    })),
+  });
+  const at = (index: number) => found[pages.indexOf(Math.floor(index / PAGE))]?.data?.cases[index % PAGE];
+  const by = (column: string) =>
+    setSort(sort?.column === column ? (sort.down ? null : { column, down: true }) : { column, down: false });
+  const across = columns.getVirtualItems();
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <div className="mb-2 flex items-center gap-3">
+        <p>
+          {project.n_cases} cases in use
+          {total > project.n_cases && (
+            <span className="text-ember">, {total - project.n_cases} held out</span>
+          )}
+        </p>
+        <label className="flex items-center gap-2 text-quiet">
+          reason for holding out
+          <input
+            className="input input-xs w-52"
+            placeholder="optional, such as careless"
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+          />
+        </label>
+      </div>
+      <div
+        ref={scroll}
+        role="grid"
+        aria-label="Cases"
+        aria-rowcount={total}
+        className="min-h-0 flex-1 overflow-auto pb-4 tabular-nums"
+      >
+        <div
+          className="sticky top-0 z-10 h-[26px] bg-base-100 text-sm text-quiet"
+          style={{ width: 116 + columns.getTotalSize() }}
+          role="row"
+        >
+          <span className="absolute left-0 pl-1" role="columnheader">
+            case
+          </span>
+          {across.map((item) => {
+            const name = project.columns[item.index]?.name ?? "";
+            return (
+              <button
+                key={name}
+                role="columnheader"
+                className="absolute truncate pl-2 text-right"
+                style={{ left: 116 + item.start, width: WIDE }}
+                title={project.columns[item.index]?.label ?? name}
+                onClick={() => by(name)}
+              >
+                {name}
+                {sort?.column === name ? (sort.down ? " ▾" : " ▴") : ""}
+              </button>
+            );
+          })}
+        </div>
+        <div
+          className="relative"
+          style={{ height: rows.getTotalSize(), width: 116 + columns.getTotalSize() }}
+        >
+          {shown.map((item) => {
+            const one = at(item.index);
+            return (
+              <div
+                key={item.index}
+                role="row"
+                className={`absolute left-0 h-[26px] w-full border-b border-line/40 leading-[25px] hover:bg-base-200 ${one?.held_out ? "text-quiet line-through" : ""}`}
+                style={{ top: item.start }}
+              >
+                {one && (
+                  <>
+                    <span className="absolute left-0 w-12 pl-1 text-right">{one.case}</span>
+                    <button
+                      className="absolute left-[54px] text-sm font-semibold text-ember no-underline opacity-0 hover:underline focus:opacity-100 [div:hover>&]:opacity-100"
+                      title={one.reason ?? undefined}
+                      aria-label={`${one.held_out ? "Take back" : "Hold out"} case ${one.case}`}
+                      disabled={steps.busy}
+                      onClick={() =>
+                        void steps.set(
+                          one.held_out
+                            ? withoutHeldOut(steps.steps, one.case)
+                            : withHeldOut(steps.steps, [one.case], reason.trim() || null),
+                        )
+                      }
+                    >
+                      {one.held_out ? "take back" : "hold out"}
+                    </button>
+                    {across.map((cell) => (
+                      <span
+                        key={cell.index}
+                        role="gridcell"
+                        className="absolute truncate pl-2 text-right"
+                        style={{ left: 116 + cell.start, width: WIDE }}
+                      >
+                        {show(one.values[cell.index])}
+                      </span>
+                    ))}
+                  </>
+                )}
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function show(value: number | string | null | undefined): string {
+  if (value === null || value === undefined) return "·";
+  return typeof value === "string" ? value : String(+value.toFixed(4)).replace("-", "−");
+}

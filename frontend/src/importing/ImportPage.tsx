@@ -1,0 +1,278 @@
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, Navigate, useNavigate } from "react-router";
+import { ProblemAnswer, type Created, type Problem, type Step } from "../api/client";
+import type { components } from "../api/schema";
+import { Histogram } from "../data/Histogram";
+import { Mark } from "../frame/Mark";
+import { ThemeSwitch } from "../frame/ThemeSwitch";
+import { plain } from "../shared/numbers";
+import { useIncoming } from "./incoming";
+import { ReadingForm } from "./ReadingForm";
+import { beginningOf, sendFile, type ImportOptions, type Ways } from "./sending";
+import { WaveReport } from "./WaveReport";
+
+type Preview = components["schemas"]["PreviewPart"];
+type Replaced = components["schemas"]["Replaced"];
+
+const AS_FOUND: ImportOptions = {
+  delimiter: null,
+  decimal: null,
+  encoding: null,
+  header: true,
+  missing_codes: [],
+  sheet: null,
+  cells: null,
+  skip: 0,
+  number_names: false,
+  n: null,
+  moments_divisor: "n-1",
+};
+
+/** A file before anything is stored: how it is read, what came of it, what is wrong and how to put it right. */
+export function ImportPage() {
+  const { file, wave } = useIncoming();
+  if (!file) return <Navigate to="/" replace />;
+  return <Arriving key={file.name + file.size} file={file} wave={wave} />;
+}
+
+function Arriving({ file, wave }: { file: File; wave: number | null }) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [options, setOptions] = useState(AS_FOUND);
+  const [names, setNames] = useState("");
+  const [steps, setSteps] = useState<Step[]>([]);
+  const [name, setName] = useState("");
+  const [share, setShare] = useState<number | null>(null);
+  const [faults, setFaults] = useState<Problem[]>([]);
+  const ways: Ways = { options, names, steps, name };
+  const preview = useQuery({
+    queryKey: ["preview", file.name, file.size, file.lastModified, options, names, steps],
+    queryFn: async () =>
+      sendFile<Preview>("/api/previews", await beginningOf(file), file.name, { ...ways, name: "" }),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const differences = useQuery({
+    queryKey: ["wave", wave, file.name, file.size, options, names, steps],
+    enabled: wave !== null && preview.data?.usable === true,
+    queryFn: () => sendFile<Replaced>(`/api/projects/${wave}/wave-previews`, file, file.name, ways),
+    retry: false,
+  });
+  const found = preview.data;
+  const bring = async () => {
+    setShare(0);
+    setFaults([]);
+    try {
+      if (wave === null) {
+        const created = await sendFile<Created>("/api/projects", file, file.name, ways, setShare);
+        await queries.invalidateQueries({ queryKey: ["projects"] });
+        void navigate(`/projects/${created.project_id}/data`);
+      } else {
+        await sendFile<Replaced>(`/api/projects/${wave}/waves`, file, file.name, ways, setShare);
+        await queries.invalidateQueries();
+        void navigate(`/projects/${wave}/data`);
+      }
+    } catch (error) {
+      setFaults(
+        error instanceof ProblemAnswer
+          ? error.problems
+          : [
+              {
+                code: "not_sent",
+                severity: "error",
+                message: String(error),
+                about: [],
+                repairs: [],
+                place: null,
+              },
+            ],
+      );
+    } finally {
+      setShare(null);
+    }
+  };
+  const repair = (change: Record<string, unknown>) => {
+    if (change.type === "read_again")
+      setOptions({ ...options, ...(change.options as Partial<ImportOptions>) });
+    else setSteps([...steps, change as unknown as Step]);
+  };
+  const whole = Math.round(((found?.n_cases ?? 0) * file.size) / Math.min(file.size, 4 * 1024 * 1024));
+  const problems = faults.length > 0 ? faults : (found?.problems ?? []);
+  return (
+    <div className="flex h-full flex-col overflow-hidden">
+      <header className="flex h-[46px] shrink-0 items-center gap-4 px-4">
+        <Mark />
+        <span className="min-w-0 truncate">
+          <span className="font-semibold">{file.name}</span>
+          <span className="text-quiet">
+            {" "}
+            · {found?.kind === "matrix" ? `a matrix of ${found.columns.length} variables` : ""}
+            {found?.kind === "cases" && found.n_cases !== null
+              ? `${file.size > 4 * 1024 * 1024 ? "about " : ""}${whole.toLocaleString("en")} cases, ${found.columns.length} columns`
+              : ""}
+          </span>
+        </span>
+        <span className="flex-1" />
+        <ThemeSwitch />
+      </header>
+      <main className="grid min-h-0 flex-1 grid-cols-[226px_minmax(0,1fr)_300px] gap-6 px-4 pt-2">
+        <section aria-label="How the file is read" className="overflow-y-auto pb-4">
+          <ReadingForm
+            {...{ options, names, found, setNames }}
+            change={(part) => setOptions({ ...options, ...part })}
+          />
+        </section>
+        <section aria-label="What came of it" className="min-w-0 overflow-y-auto pb-4">
+          <RawRows rows={found?.rows ?? []} header={options.header} />
+          {preview.isError && <p role="alert">{preview.error.message}</p>}
+          {found && <Arrived found={found} />}
+          {differences.data && <WaveReport report={differences.data.report} />}
+        </section>
+        <section aria-label="Problems" className="overflow-y-auto pb-4">
+          <h2 className="mb-2 text-sm text-quiet">
+            {problems.length > 0 ? "to be put right" : "nothing to put right"}
+          </h2>
+          {problems.map((problem) => (
+            <ProblemNote key={problem.message} problem={problem} repair={repair} />
+          ))}
+          {steps.length > 0 && (
+            <>
+              <h2 className="mb-1 mt-4 text-sm text-quiet">recorded steps</h2>
+              {steps.map((step, index) => (
+                <p key={JSON.stringify(step)} className="flex items-baseline justify-between gap-2 py-0.5">
+                  <span>{step.type.replaceAll("_", " ")}</span>
+                  <button
+                    className="text-sm font-semibold text-ember hover:underline"
+                    onClick={() => setSteps(steps.filter((_, i) => i !== index))}
+                  >
+                    Take back
+                  </button>
+                </p>
+              ))}
+            </>
+          )}
+        </section>
+      </main>
+      <footer className="flex h-[58px] shrink-0 items-center gap-3 border-t border-line px-4">
+        {wave === null ? (
+          <label className="flex items-center gap-2">
+            <span className="text-quiet">Project</span>
+            <input
+              className="input input-sm w-64"
+              placeholder={file.name.replace(/\.[^.]+$/, "").replaceAll("_", " ")}
+              value={name}
+              onChange={(event) => setName(event.target.value)}
+            />
+          </label>
+        ) : (
+          <span className="text-quiet">Recorded steps stay; models are estimated anew on the new wave.</span>
+        )}
+        <span className="flex-1" />
+        <span className="text-quiet">Nothing is stored yet.</span>
+        <Link className="btn btn-ghost btn-sm" to={wave === null ? "/" : `/projects/${wave}/data`}>
+          Leave it
+        </Link>
+        <button
+          className="btn btn-primary btn-sm min-w-36"
+          disabled={!found?.usable || share !== null}
+          onClick={() => void bring()}
+        >
+          {share === null
+            ? wave === null
+              ? "Bring it in"
+              : "Replace the data"
+            : share < 1
+              ? `Sending ${Math.round(100 * share)} %`
+              : "Reading…"}
+        </button>
+      </footer>
+    </div>
+  );
+}
+
+function ProblemNote({
+  problem,
+  repair,
+}: {
+  problem: Problem;
+  repair: (change: Record<string, unknown>) => void;
+}) {
+  const weight = { error: "border-plum", warning: "border-gold", note: "border-line" }[problem.severity];
+  return (
+    <div
+      className={`mb-3 border-l-2 pl-2.5 ${weight}`}
+      role={problem.severity === "error" ? "alert" : undefined}
+    >
+      <p>{problem.message}</p>
+      {problem.repairs.map((way) =>
+        way.change ? (
+          <button
+            key={way.words}
+            className="btn btn-xs mr-1.5 mt-1.5 border-none bg-base-300"
+            onClick={() => repair(way.change as Record<string, unknown>)}
+          >
+            {way.words}
+          </button>
+        ) : null,
+      )}
+    </div>
+  );
+}
+
+function RawRows({ rows, header }: { rows: string[][]; header: boolean }) {
+  if (rows.length === 0) return null;
+  return (
+    <div className="mb-4 overflow-x-auto rounded-box bg-base-200 p-2">
+      <table className="text-sm" aria-label="First rows of the file">
+        <tbody>
+          {rows.slice(0, 8).map((row, at) => (
+            <tr key={at} className={at === 0 && header ? "font-semibold" : "text-quiet"}>
+              {row.map((cell, column) => (
+                <td key={column} className="max-w-36 truncate whitespace-nowrap px-1.5 py-px">
+                  {cell}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function Arrived({ found }: { found: Preview }) {
+  return (
+    <table className="w-full border-collapse" aria-label="Columns as they will arrive">
+      <thead className="sticky top-0 bg-base-100 text-left text-sm text-quiet">
+        <tr>
+          <th className="pb-1 font-normal">column</th>
+          <th className="pb-1 font-normal">type</th>
+          <th className="pb-1 pl-3 text-right font-normal">missing</th>
+          <th className="pb-1 pl-3 text-right font-normal">mean</th>
+          <th className="pb-1 pl-3 text-right font-normal">min–max</th>
+          <th className="pb-1 pl-4 font-normal">answers</th>
+        </tr>
+      </thead>
+      <tbody>
+        {found.columns.slice(0, 300).map((column) => (
+          <tr key={column.name} className="border-b border-line/40">
+            <td className="max-w-56 truncate py-[3px] pr-3">
+              <span className="font-semibold">{column.name}</span>{" "}
+              <span className="text-sm text-quiet">{column.label}</span>
+            </td>
+            <td className="text-sm text-quiet">{column.level}</td>
+            <td className="pl-3 text-right">{column.missing || ""}</td>
+            <td className="pl-3 text-right">{column.numeric ? plain(column.mean) : ""}</td>
+            <td className="whitespace-nowrap pl-3 text-right">
+              {column.min === null ? "" : `${+column.min.toFixed(2)}–${+(column.max ?? 0).toFixed(2)}`}
+            </td>
+            <td className="pl-4">
+              <Histogram column={column} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,201 @@
+import type { ReactNode } from "react";
+import type { components } from "../api/schema";
+import type { ImportOptions } from "./sending";
+
+type Preview = components["schemas"]["PreviewPart"];
+
+interface Props {
+  options: ImportOptions;
+  names: string;
+  found: Preview | undefined;
+  change: (part: Partial<ImportOptions>) => void;
+  setNames: (names: string) => void;
+}
+
+const DELIMITERS = [
+  [",", "comma"],
+  [";", "semicolon"],
+  ["\t", "tab"],
+  ["|", "bar"],
+  [" ", "blanks"],
+] as const;
+const ENCODINGS = ["utf-8", "cp1252", "latin-1", "utf-16", "shift_jis", "gb18030", "koi8-r"];
+
+function Field({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <label className="mb-2.5 block">
+      <span className="mb-0.5 block text-sm text-quiet">{label}</span>
+      {children}
+    </label>
+  );
+}
+
+const SELECT = "select select-sm w-full";
+const INPUT = "input input-sm w-full";
+
+/** Everything about how a file is read; what is found out can be set otherwise. */
+export function ReadingForm({ options, names, found, change, setNames }: Props) {
+  const text = Boolean(found?.delimiter);
+  const word = DELIMITERS.find(([mark]) => mark === found?.delimiter)?.[1];
+  if (found?.kind === "matrix") return <MatrixForm options={options} change={change} />;
+  return (
+    <>
+      <h2 className="mb-2 text-sm text-quiet">how it is read</h2>
+      {text && (
+        <>
+          <Field label="Columns are separated by">
+            <select
+              className={SELECT}
+              value={options.delimiter ?? ""}
+              onChange={(event) => change({ delimiter: event.target.value || null })}
+            >
+              <option value="">as found: {word ?? found?.delimiter}</option>
+              {DELIMITERS.map(([mark, label]) => (
+                <option key={mark} value={mark}>
+                  {label}
+                </option>
+              ))}
+            </select>
+          </Field>
+          <Field label="Decimal mark">
+            <select
+              className={SELECT}
+              value={options.decimal ?? ""}
+              onChange={(event) => change({ decimal: (event.target.value || null) as "." | "," | null })}
+            >
+              <option value="">as found: {found?.decimal === "," ? "comma" : "point"}</option>
+              <option value=".">point</option>
+              <option value=",">comma</option>
+            </select>
+          </Field>
+          <Field label="Encoding">
+            <select
+              className={SELECT}
+              value={options.encoding ?? ""}
+              onChange={(event) => change({ encoding: event.target.value || null })}
+            >
+              <option value="">as found: {found?.encoding}</option>
+              {ENCODINGS.map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+            </select>
+          </Field>
+        </>
+      )}
+      {(found?.sheets.length ?? 0) > 0 && (
+        <>
+          <Field label="Sheet">
+            <select
+              className={SELECT}
+              value={options.sheet ?? found?.sheets[0]}
+              onChange={(event) => change({ sheet: event.target.value })}
+            >
+              {found?.sheets.map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+            </select>
+          </Field>
+          <Field label="Range of cells">
+            <input
+              className={INPUT}
+              placeholder="all, or B3:H40"
+              defaultValue={options.cells ?? ""}
+              onBlur={(event) => change({ cells: event.target.value || null })}
+            />
+          </Field>
+        </>
+      )}
+      {(text || (found?.sheets.length ?? 0) > 0) && (
+        <>
+          <Field label="Rows above the names to pass over">
+            <input
+              className={INPUT}
+              type="number"
+              min={0}
+              max={10000}
+              value={options.skip}
+              onChange={(event) => change({ skip: Math.max(0, Number(event.target.value) || 0) })}
+            />
+          </Field>
+          <label className="mb-2.5 flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-sm"
+              checked={options.header}
+              onChange={(event) => change({ header: event.target.checked })}
+            />
+            The first row holds the names
+          </label>
+        </>
+      )}
+      <Field label="Codes that mean missing (besides blank, NA and .)">
+        <input
+          className={INPUT}
+          placeholder="such as -9, 99"
+          defaultValue={options.missing_codes?.join(", ")}
+          onBlur={(event) =>
+            change({
+              missing_codes: event.target.value
+                .split(/[,;\s]+/)
+                .map((code) => code.trim())
+                .filter(Boolean),
+            })
+          }
+        />
+      </Field>
+      <Field label="Names and labels, one a line">
+        <textarea
+          className="textarea textarea-sm h-24 w-full leading-5"
+          placeholder={"tr1, The training was clear\ntr2, I knew what to do"}
+          defaultValue={names}
+          key={names}
+          onBlur={(event) => setNames(event.target.value)}
+        />
+      </Field>
+      <label className="btn btn-xs border-none bg-base-300">
+        From a second file
+        <input
+          type="file"
+          className="hidden"
+          aria-label="File with names and labels"
+          accept=".csv,.txt,.tsv"
+          onChange={(event) => void event.target.files?.[0]?.text().then(setNames)}
+        />
+      </label>
+    </>
+  );
+}
+
+function MatrixForm({ options, change }: { options: ImportOptions; change: Props["change"] }) {
+  return (
+    <>
+      <h2 className="mb-2 text-sm text-quiet">a covariance or correlation matrix</h2>
+      <p className="mb-3">
+        What needs single cases (bootstrap, robust errors, screening) is not available with a matrix.
+      </p>
+      <Field label="Number of cases behind it">
+        <input
+          className={INPUT}
+          type="number"
+          min={2}
+          placeholder="n"
+          defaultValue={options.n ?? ""}
+          onBlur={(event) =>
+            change({ n: Number(event.target.value) >= 2 ? Number(event.target.value) : null })
+          }
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      </Field>
+      <Field label="It was divided by">
+        <select
+          className={SELECT}
+          value={options.moments_divisor}
+          onChange={(event) => change({ moments_divisor: event.target.value as "n" | "n-1" })}
+        >
+          <option value="n-1">n − 1, as usual</option>
+          <option value="n">n</option>
+        </select>
+      </Field>
+    </>
+  );
+}

@@ -1,0 +1,60 @@
+import { ProblemAnswer, type ProblemDocument, type Step } from "../api/client";
+import type { components } from "../api/schema";
+
+export type ImportOptions = components["schemas"]["PreviewPart"]["options"];
+
+/** What is sent with a file: how to read it, names and labels as text, steps to be recorded. */
+export interface Ways {
+  options: ImportOptions;
+  names: string;
+  steps: Step[];
+  name: string;
+}
+
+const FIRST_BYTES = 4 * 1024 * 1024;
+const TEXT = /\.(csv|tsv|txt|dat|tab)$/i;
+
+function formOf(file: Blob, fileName: string, ways: Ways): FormData {
+  const form = new FormData();
+  form.append("file", file, fileName);
+  form.append("options", JSON.stringify(ways.options));
+  form.append("names", ways.names);
+  form.append("steps", JSON.stringify(ways.steps));
+  if (ways.name) form.append("name", ways.name);
+  return form;
+}
+
+/** The first whole lines of a large text file, which are enough for a preview; any other file as it is. */
+export async function beginningOf(file: File): Promise<Blob> {
+  if (file.size <= FIRST_BYTES || !TEXT.test(file.name)) return file;
+  const bytes = new Uint8Array(await file.slice(0, FIRST_BYTES).arrayBuffer());
+  return file.slice(0, bytes.lastIndexOf(10) + 1 || FIRST_BYTES);
+}
+
+/** Sends a file and tells how much of it has arrived; multipart bodies are not JSON, so this is made by hand. */
+export function sendFile<T>(
+  address: string,
+  file: Blob,
+  fileName: string,
+  ways: Ways,
+  progress?: (share: number) => void,
+): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", address);
+    request.upload.onprogress = (event) => progress?.(event.total ? event.loaded / event.total : 0);
+    request.onerror = () => reject(new Error("The file could not be sent. Is the server still running?"));
+    request.onload = () => {
+      let answer: unknown;
+      try {
+        answer = JSON.parse(request.responseText);
+      } catch {
+        reject(new Error("The server's answer could not be read."));
+        return;
+      }
+      if (request.status < 300) resolve(answer as T);
+      else reject(new ProblemAnswer(answer as ProblemDocument));
+    };
+    request.send(formOf(file, fileName, ways));
+  });
+}
