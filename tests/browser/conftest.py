@@ -72,6 +72,12 @@ class Page:
     def lens(self) -> str:
         return self.find("[aria-label='Lens']").text
 
+    def demo(self, name: str) -> None:
+        """Opens a demo study at its board."""
+        self.open("/")
+        self.until(lambda: next(e for e in self.all("a") if name in e.text)).click()
+        self.until(lambda: self.paths())
+
     def errors(self) -> list[str]:
         entries = self.driver.get_log("browser")  # type: ignore[no-untyped-call]
         return [

@@ -43,10 +43,12 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     """Import, constructs from blocks, paths, estimates, an item aside, bootstrap, diagram: nothing may be in the way."""
     page.open("/")
     page.all("input[type=file]")[0].send_keys(str(DEMO / "river_wardens.csv"))
+    page.button("Bring it in").click()
     page.until(lambda: "/data" in page.driver.current_url)
     table = page.find("table[aria-label='Columns of the data set']").text
     assert "su4" in table
-    assert "catchment" in table
+    page.find("input[aria-label='Find a column']").send_keys("catch")
+    page.until(lambda: "2 groups" in page.find("table[aria-label='Columns of the data set']").text)
     page.find("a[href$='/model']").click()
 
     board = page.find("[aria-label=Board]")
@@ -118,15 +120,9 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     assert page.errors() == []
 
 
-def demo(page: Page, name: str) -> None:
-    page.open("/")
-    page.until(lambda: next(e for e in page.all("a") if name in e.text)).click()
-    page.until(lambda: page.paths())
-
-
 def test_a_problem_is_stated_with_its_repair(page: Page) -> None:
     """While a model cannot be estimated the last numbers stay, and the way out is a button."""
-    demo(page, "River Wardens")
+    page.demo("River Wardens")
     by_keyboard(page, "Persistence", "effo", "Persistence-Effort")
     problem = page.named("problem-path_into_formative")
     assert "cannot be estimated" in problem.text
@@ -141,7 +137,7 @@ def test_a_problem_is_stated_with_its_repair(page: Page) -> None:
 
 def test_the_lens_knows_a_path(page: Page) -> None:
     """What decides about a path stands in one place: estimate, interval and its basis, VIF, what-if."""
-    demo(page, "River Wardens")
+    page.demo("River Wardens")
     page.named("path-Training-Persistence").click()
     page.until(lambda: re.search(r"Δχ² = [567]\.\d, Δdf = 1, p = \.0[12]\d", page.lens()))
     lens = page.lens()
@@ -155,6 +151,7 @@ def test_observed_columns_make_a_mediation(page: Page) -> None:
     """A study without constructs works by the same gestures."""
     page.open("/")
     page.all("input[type=file]")[0].send_keys(str(DEMO / "night_ferry.csv"))
+    page.button("Bring it in").click()
     page.until(lambda: "/data" in page.driver.current_url)
     page.find("a[href$='/model']").click()
     for source, letters, key in (
@@ -170,19 +167,19 @@ def test_observed_columns_make_a_mediation(page: Page) -> None:
 
 
 def test_useless_files_are_refused_in_words(page: Page, tmp_path: Path) -> None:
-    """The start page says what is wrong with the file and that nothing was stored."""
+    """The preview says what is wrong with the file, and nothing can be stored until it is put right."""
     bad = tmp_path / "twice.csv"
     bad.write_text("a,b,a\n1,2,3\n")
     page.open("/")
     page.all("input[type=file]")[0].send_keys(str(bad))
     alert = page.find("main [role=alert]").text
-    assert "nothing was stored" in alert
+    assert not page.button("Bring it in").is_enabled()
     assert "2 columns are called a (positions 1 and 3)" in alert
 
 
 def test_cards_can_be_moved_and_arranged(page: Page) -> None:
     """A card stays where it is put, over a reload too; Arrange undoes it."""
-    demo(page, "River Wardens")
+    page.demo("River Wardens")
     place = lambda: page.find("[data-card=Effort]").rect["x"]  # noqa: E731
     before = place()
     name = page.find("[aria-label='Construct Effort']")
@@ -198,9 +195,9 @@ def test_cards_can_be_moved_and_arranged(page: Page) -> None:
 
 def test_screening_shows_the_planted_flaws(page: Page) -> None:
     """People meet the faults of their data here, in words, before the model does."""
-    demo(page, "River Wardens")
+    page.demo("River Wardens")
     page.find("a[href$='/data']").click()
-    page.find("[role=tab][aria-selected=false]").click()
+    page.until(lambda: next(tab for tab in page.all("[role=tab]") if tab.text == "Screening")).click()
     assert "su4 runs against its block" in page.named("finding-item_reversed").text
     assert page.named("finding-straight_liners").text.startswith("7 cases")
     assert "pe1, pe2, pe3, pe4 missing" in page.find("table[aria-label='Missing patterns']").text

@@ -1242,7 +1242,8 @@ export interface components {
         };
         /**
          * FileForm
-         * @description A file with options (JSON), names and labels as text, recorded steps (JSON), and the name of the project.
+         * @description A file with options, names and labels as text, recorded steps, and the name of the project; options and steps are
+         *     sent as JSON.
          */
         FileForm: {
             /**
@@ -1261,15 +1262,26 @@ export interface components {
              */
             names: string;
             /**
-             * Options
-             * @default {}
+             * @default {
+             *       "cells": null,
+             *       "decimal": null,
+             *       "delimiter": null,
+             *       "encoding": null,
+             *       "header": true,
+             *       "missing_codes": [],
+             *       "moments_divisor": "n-1",
+             *       "n": null,
+             *       "number_names": false,
+             *       "sheet": null,
+             *       "skip": 0
+             *     }
              */
-            options: string;
+            options: components["schemas"]["ImportOptions"];
             /**
              * Steps
              * @default []
              */
-            steps: string;
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
          * FillWithMean

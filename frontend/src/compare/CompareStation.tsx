@@ -227,7 +227,7 @@ function PathsAtZero({ model }: { model: ModelState }) {
               <td className="pl-4 text-right">
                 {test.difference
                   ? plain(scaled ? test.difference.scaled : test.difference.chi_square)
-                  : "no solution"}
+                  : "none without it"}
               </td>
               <td className="pl-4 text-right">{test.difference?.df ?? ""}</td>
               <td className="pl-4 text-right">
@@ -239,7 +239,7 @@ function PathsAtZero({ model }: { model: ModelState }) {
       </table>
       <p className="mt-2 text-sm text-quiet">
         Each row refits the model with that path fixed at zero. z and Δχ² test the same thing by two routes;
-        where they part, trust Δχ².
+        where they part, trust Δχ². A model that is not identified without the path has no test.
       </p>
     </>
   );

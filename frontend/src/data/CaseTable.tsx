@@ -86,7 +86,7 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
           role="row"
         >
           <span className="absolute left-0 pl-1" role="columnheader">
-            case
+            row in file
           </span>
           {across.map((item) => {
             const name = project.columns[item.index]?.name ?? "";

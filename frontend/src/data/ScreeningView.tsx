@@ -73,8 +73,10 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
             <p className="mb-4 flex min-h-7 flex-wrap items-center gap-2">
               {chosen.size === 0 ? (
                 <span className="text-quiet">
-                  {screening.mahalanobis_beyond} beyond the line, {screening.mahalanobis_bonferroni} of them
-                  even after Bonferroni. Look for jumps; pick points to hold cases out.
+                  {screening.mahalanobis_beyond
+                    ? `${screening.mahalanobis_beyond} beyond the line, ${screening.mahalanobis_bonferroni} of them even after Bonferroni.`
+                    : "No case lies beyond the line."}{" "}
+                  Look for jumps; pick points to hold cases out.
                 </span>
               ) : (
                 <>

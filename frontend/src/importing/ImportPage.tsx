@@ -98,7 +98,11 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
     else setSteps([...steps, change as unknown as Step]);
   };
   const whole = Math.round(((found?.n_cases ?? 0) * file.size) / Math.min(file.size, 4 * 1024 * 1024));
-  const problems = faults.length > 0 ? faults : (found?.problems ?? []);
+  const taken = new Set(steps.map((step) => JSON.stringify(step)));
+  const left = (found?.problems ?? []).filter(
+    (p) => !p.repairs.some((r) => taken.has(JSON.stringify(r.change))),
+  );
+  const problems = faults.length > 0 ? faults : left;
   return (
     <div className="flex h-full flex-col overflow-hidden">
       <header className="flex h-[46px] shrink-0 items-center gap-4 px-4">

@@ -74,7 +74,7 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
               value={options.encoding ?? ""}
               onChange={(event) => change({ encoding: event.target.value || null })}
             >
-              <option value="">as found: {found?.encoding}</option>
+              <option value="">as found: {found?.encoding?.replace("-sig", "")}</option>
               {ENCODINGS.map((name) => (
                 <option key={name}>{name}</option>
               ))}

@@ -19,7 +19,7 @@ function formOf(file: Blob, fileName: string, ways: Ways): FormData {
   form.append("file", file, fileName);
   form.append("options", JSON.stringify(ways.options));
   form.append("names", ways.names);
-  form.append("steps", JSON.stringify(ways.steps));
+  for (const step of ways.steps) form.append("steps", JSON.stringify(step));
   if (ways.name) form.append("name", ways.name);
   return form;
 }

@@ -10,7 +10,7 @@ from scipy.special import ndtr
 
 from dusk_arrow.core.assessment.fit import chi_square_p
 from dusk_arrow.core.covariance.discrepancies import Discrepancy
-from dusk_arrow.core.covariance.estimation import Estimation, estimate
+from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
 from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of, gather
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse, scaled_test
@@ -95,7 +95,7 @@ def quick_fit(specification: Specification, source: Source, settings: Settings) 
     if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in table.observed):
         return None
     evidence = gather(source, table.observed, settings.estimator, settings.missing, settings.divisor, with_means)
-    if has_error(check_covariance(table.observed, evidence.covariance, evidence.n)):
+    if has_error(check_covariance(table.observed, evidence.covariance, evidence.n)) or identification(table):
         return None
     try:
         estimation = estimate(table, evidence, settings.errors)

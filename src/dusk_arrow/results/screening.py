@@ -194,12 +194,16 @@ def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correla
         drop = (Repair(f"Drop {relation.second}", DropColumns((relation.second,))),)
         problems.append(Problem("near_duplicates", "warning", message, (relation.first, relation.second), drop))
     if len(items) > 1:
-        liners = straight_liners(values[:, items])
+        ticked = values[:, items].copy()
+        for k, i in enumerate(items):
+            if names[i] in data.turned:
+                ticked[:, k] = data.turned[names[i]] - ticked[:, k]
+        liners = straight_liners(ticked)
         if liners:
             message = f"{len(liners)} cases gave the same answer to every item (cases {_shown(data, liners)})."
             repair = _holding_out(data, liners, "the same answer throughout")
             problems.append(Problem("straight_liners", "warning", message, (), (repair,)))
-        problems += _long_strings(data, values[:, items], set(liners))
+        problems += _long_strings(data, ticked, set(liners))
     everything = np.column_stack([c.numbers for c in data.columns if c.numbers is not None and c.level != "identifier"])
     twins = duplicate_cases(everything) if everything.shape[1] > 3 else []
     if twins:

@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import json
+from typing import Annotated, Any, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import Step, apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.exchange.csv_files import ReadingOptions
 from dusk_arrow.exchange.previews import preview, read_import, with_names
-from dusk_arrow.exchange.recorded_steps import read_steps
+from dusk_arrow.exchange.recorded_steps import AnyStep
 from dusk_arrow.records import store
 from dusk_arrow.results.columns import ColumnPart, column_parts
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.server import projects
 from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.problems import ProblemDocument, refuse
+from dusk_arrow.server.problems import ProblemDocument
 
 api = APIBlueprint(
     "imports", __name__, url_prefix="/api", abp_tags=[Tag(name="imports")], abp_responses={422: ProblemDocument}
@@ -59,16 +60,25 @@ class ImportOptions(BaseModel):
         )
 
 
+def _as_text(value: Any) -> Any:
+    """Form fields that look like JSON arrive parsed; a text of digits is a text all the same."""
+    return value if isinstance(value, str) or value is None else json.dumps(value)
+
+
+Text = Annotated[str, BeforeValidator(_as_text)]
+
+
 class FileForm(BaseModel):
-    """A file with options (JSON), names and labels as text, recorded steps (JSON), and the name of the project."""
+    """A file with options, names and labels as text, recorded steps, and the name of the project; options and
+    each step are sent as JSON."""
 
     model_config = ConfigDict(arbitrary_types_allowed=True)
 
     file: FileStorage
-    options: str = "{}"
-    names: str = ""
-    steps: str = "[]"
-    name: str | None = None
+    options: ImportOptions = ImportOptions()
+    names: Text = ""
+    steps: list[AnyStep] = []
+    name: Text | None = None
 
 
 class PreviewPart(BaseModel):
@@ -97,24 +107,13 @@ class Created(BaseModel):
     problems: list[ProblemPart]
 
 
-def options_of(form: FileForm) -> ImportOptions:
-    """The options of a form, or the answer that they cannot be read."""
-    try:
-        return ImportOptions.model_validate_json(form.options)
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise refuse(
-            422, "options_invalid", f"{first['loc'][0] if first['loc'] else 'options'}: {first['msg']}."
-        ) from None
-
-
 def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step]]:
     """The data of a form, what was noticed, and the steps to be recorded. Raises ProblemError."""
-    options = options_of(form)
+    options = form.options
     file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
     offset = 1 if options.moments_divisor == "n-1" else 0
     data, noticed = read_import(form.file.read(), file_name, options.reading(), options.n, offset)
-    steps = read_steps(form.steps.encode())
+    steps: list[Step] = list(form.steps)
     if isinstance(data, Moments):
         return data, list(noticed), []
     if form.names.strip():
@@ -128,14 +127,14 @@ def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[St
 @api.post("/previews", operation_id="previewFile", responses={200: PreviewPart})
 def preview_file(form: FileForm) -> Response:
     """How a file would be read with these options; nothing is stored."""
-    options = options_of(form)
+    options = form.options
     file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
     found = preview(form.file.read(), file_name, options.reading(), options.n)
     data, problems = found.data, list(found.problems)
     if isinstance(data, DataSet):
         try:
             data = with_names(data, form.names) if form.names.strip() else data
-            data, faults = apply_steps(data, read_steps(form.steps.encode()))
+            data, faults = apply_steps(data, form.steps)
             problems += faults
         except ProblemError as error:
             problems += error.problems

@@ -37,13 +37,15 @@ class DataSet:
     """Columns of equal length in file order.
 
     `cases` are the rows in the file, counted from 1, where some were left out; `weight` names the column that says how
-    much each case counts.
+    much each case counts; `turned` has the columns that were recoded the other way round, with the sum of their scale's
+    ends, since careless answers are seen in what was ticked.
     """
 
     name: str
     columns: tuple[Column, ...]
     cases: tuple[int, ...] | None = None
     weight: str | None = None
+    turned: dict[str, float] = field(default_factory=dict)
 
     @cached_property
     def case_numbers(self) -> tuple[int, ...]:

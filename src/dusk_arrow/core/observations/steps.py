@@ -276,7 +276,10 @@ def _reverse(data: DataSet, step: Reverse) -> DataSet:
                 labels[key] = label
         return replace(column, numbers=step.low + step.high - column.numbers, value_labels=labels)
 
-    return _each(data, step.columns, turn)
+    ends = step.low + step.high
+    turned = {**data.turned, **dict.fromkeys(step.columns, ends)}
+    turned = {name: total for name, total in turned.items() if name not in step.columns or name not in data.turned}
+    return replace(_each(data, step.columns, turn), turned=turned)
 
 
 def _combine(data: DataSet, step: Combine) -> DataSet:
@@ -319,7 +322,8 @@ def apply_step(data: DataSet, step: Step) -> DataSet:
                 raise _refuse("name_empty", "A column needs a name.", column)
             if to != column and to in data.names:
                 raise _refuse("name_taken", f"There is a column {to} already.", to)
-            return _each(data, (column,), lambda c: replace(c, name=to))
+            turned = {to if name == column else name: ends for name, ends in data.turned.items()}
+            return replace(_each(data, (column,), lambda c: replace(c, name=to)), turned=turned)
         case DescribeColumn(column, label, level, labels):
             found = _find(data, column)
             if level in ("number", "ordered") and found.numbers is None:

@@ -1,0 +1,113 @@
+"""The Data station as a user meets it: preview and repairs, recorded steps, cases held out, the next wave."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.conftest import Page
+from tests.conftest import DEMO
+
+
+@pytest.fixture
+def survey(tmp_path: Path) -> Path:
+    """The demo survey as it might arrive: a line of text above, semicolons, a word among numbers, a name twice."""
+    lines = (DEMO / "river_wardens.csv").read_text().splitlines()
+    names = lines[0].split(",")
+    names[names.index("mo3")] = "mo2"
+    first = lines[1].split(",")
+    first[names.index("tr2")] = "n/a"
+    table = [names, first, *(line.split(",") for line in lines[2:])]
+    path = tmp_path / "survey.csv"
+    path.write_text("Volunteers of the river\n" + "\n".join(";".join(row) for row in table))
+    return path
+
+
+def test_a_messy_file_is_put_right_before_anything_is_stored(page: Page, survey: Path) -> None:
+    """Every fault has a button, and the columns arrive as they were shown."""
+    page.open("/")
+    page.all("input[type=file]")[0].send_keys(str(survey))
+    rows = page.find("input[type=number]")
+    rows.send_keys(Keys.CONTROL, "a")
+    rows.send_keys("1")
+    page.button("Number the names").click()
+    page.button("Treat “n/a” as missing").click()
+    table = page.find("table[aria-label='Columns as they will arrive']")
+    page.until(lambda: "mo2_2" in table.text)
+    page.until(lambda: page.button("Bring it in").is_enabled())
+    page.find("input[placeholder='survey']").send_keys("Put right")
+    page.button("Bring it in").click()
+    page.until(lambda: "/data" in page.driver.current_url)
+    page.until(lambda: "412 cases, 33 columns" in page.find("aside").text)
+    assert "“n/a” in tr2" in page.find("[aria-label='Recorded steps']").text.replace("n/a in", "“n/a” in")
+    assert page.errors() == []
+
+
+def test_steps_change_the_model_and_can_be_switched_off(page: Page) -> None:
+    """A recode, cases held out and taken back: the model follows, the trail says so, nothing is lost."""
+    page.demo("River Wardens")
+    before = page.named("estimated").text
+    page.find("a[href$='/data']").click()
+    page.find("input[aria-label='Select su4']").click()
+    page.button("Recode reversed").click()
+    page.button("Record").click()
+    steps = page.find("[aria-label='Recorded steps']")
+    page.until(lambda: "su4 recoded the other way round (1 to 7)" in steps.text)
+    page.find("a[href$='/model']").click()
+    page.find("[data-card=Support]")
+    page.until(
+        lambda: "−.62" not in page.find("[data-card=Support]").text and ".62" in page.find("[data-card=Support]").text
+    )
+    page.find("a[href$='/data']").click()
+    tabs = {tab.text: tab for tab in page.all("[role=tab]")}
+    tabs["Screening"].click()
+    page.button("Hold these 7 out").click()
+    page.until(lambda: "Held out:" in page.find("[aria-label=Findings]").text)
+    page.until(lambda: "342" in page.named("estimated").text)
+    next(tab for tab in page.all("[role=tab]") if tab.text == "Cases").click()
+    page.until(lambda: "7 held out" in page.find("main").text)
+    next(tab for tab in page.all("[role=tab]") if tab.text == "Columns").click()
+    page.find("[aria-label='Recorded steps'] input[type=checkbox]").click()
+    page.until(lambda: page.all("[aria-label='Recorded steps'] .line-through"))
+    for _ in range(2):
+        count = len(page.all("[aria-label='Recorded steps'] li"))
+        out = page.until(lambda: next(e for e in page.all("[aria-label^='Take out']") if e.is_enabled()))
+        page.driver.execute_script("arguments[0].click()", out)
+        page.until(lambda count=count: len(page.all("[aria-label='Recorded steps'] li")) == count - 1)
+    page.until(lambda: page.named("estimated").text == before)
+    assert page.errors() == []
+
+
+def test_estimation_is_switched_and_models_are_compared(page: Page) -> None:
+    """Another estimator and full information by two clicks; a copy without a path stands beside the model with its test."""
+    page.demo("River Wardens")
+    page.until(lambda: page.paths())
+    page.find("button[title='How the model is estimated']").click()
+    boxes = page.all("[role=dialog] select")
+    Select(boxes[1]).select_by_value("full-information")
+    page.until(lambda: "n = 412" in page.named("estimated").text)
+    page.until(lambda: "full information" in page.find("header").text)
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: "n = 349" in page.named("estimated").text)
+    page.button("All parameters").click()
+    table = page.find("table[aria-label=Parameters]")
+    assert "fixed: carries the scale" in table.text
+    page.find("[aria-label='Select Training → tr2']").click()
+    page.find("[aria-label='Select Training → tr3']").click()
+    page.button("Are they equal?").click()
+    page.until(lambda: "Wald" in page.find("[aria-label='Test of the selected parameters']").text)
+    page.find("[aria-label=Close]").click()
+    page.find("button[title='Models of this project']").click()
+    page.find("[aria-label='Name of a model']").send_keys("No shortcut")
+    page.button("Copy this model").click()
+    page.until(lambda: "No shortcut" in page.find("header").text)
+    page.named("path-Training-Persistence").click()
+    page.button("Remove").click()
+    page.until(lambda: "Training-Persistence" not in page.paths())
+    page.find("a[href$='/compare']").click()
+    page.until(lambda: "Δχ² = 5.57, Δdf = 1" in page.find("[aria-label='Models side by side']").text)
+    page.until(lambda: "Effort → Persistence" in page.find("table[aria-label='Every path at zero']").text)
+    assert page.errors() == []
