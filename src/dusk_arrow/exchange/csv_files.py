@@ -21,6 +21,7 @@ MOST_BYTES = 200 * 1024 * 1024
 MOST_COLUMNS = 5000
 MISSING = frozenset({"", "NA", "."})
 DELIMITERS = (",", ";", "\t", "|")
+csv.field_size_limit(MOST_BYTES)
 DECIMAL_COMMA = re.compile(r"^[+-]?\d*,\d+$")
 
 
@@ -78,11 +79,14 @@ def decode(content: bytes, encoding: str | None = None) -> tuple[str, str]:
         raise _refuse("not_a_table", "This is not a text file with a table in it. Save the data as CSV and try again.")
     for candidate in [encoding] if encoding else ["utf-8-sig", "cp1252", "latin-1"]:
         try:
-            return content.decode(candidate), candidate
+            text = content.decode(candidate)
         except UnicodeDecodeError:
             continue
         except LookupError:
             raise _refuse("unknown_encoding", f"There is no encoding called {encoding}.") from None
+        if not text.strip("\ufeff\0 \t\r\n"):
+            raise _refuse("file_empty", "The file is empty.")
+        return text, candidate
     raise _refuse("wrong_encoding", f"The file cannot be read as {encoding}; try another encoding.")
 
 
@@ -93,14 +97,17 @@ def _split(lines: list[str], delimiter: str | None) -> list[list[str]]:
 
 
 def guess_delimiter(text: str) -> str:
-    """The mark that splits the first lines most evenly into most columns; a blank when only blanks do."""
+    """The mark that splits the first lines into most columns; one that splits all lines as it splits the first goes
+    before one that does not (a decimal comma), and a blank comes last."""
     lines = [line for line in text.splitlines()[:50] if line.strip()]
-    best, most = ",", 1
+    best, highest = ",", (False, 1, 0.0)
     for mark in (*DELIMITERS, " "):
         widths = [len(row) for row in _split(lines, mark)]
         common = max(set(widths), key=widths.count) if widths else 1
-        if common > most and widths.count(common) >= 0.6 * len(widths):
-            best, most = mark, common
+        share = widths.count(common) / max(len(widths), 1)
+        even = share > 0.95 and widths[0] == common and mark != " "
+        if common > 1 and share >= 0.6 and (even, common, share) > highest:
+            best, highest = mark, (even, common, share)
     return best
 
 
