@@ -6,11 +6,12 @@ import json
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from dusk_arrow.command_line.fit import fit
-from tests.conftest import DEMO, ROOT
+from tests.conftest import DEMO, ROOT, demo_text
 
 
 def run(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
@@ -137,3 +138,120 @@ def test_choice_of_errors(capsys: pytest.CaptureFixture[str], errors: str) -> No
         code, _, err = run(capsys, model, "--moments", matrix, "--errors", errors)
         assert code == 2
         assert "needs the raw data" in err
+
+
+def run_json(tmp_path: Path, *options: str, model: str | None = None) -> tuple[int, dict[str, Any]]:
+    text = tmp_path / "model.txt"
+    text.write_text(model or demo_text("river_wardens"))
+    out = tmp_path / "out.json"
+    code = fit([str(text), *options, "--json", str(out)])
+    return code, json.loads(out.read_text())
+
+
+RIVER = str(DEMO / "river_wardens.csv")
+
+
+@pytest.mark.parametrize("estimator", ["gls", "uls", "adf"])
+def test_every_estimator_writes_the_whole_document(tmp_path: Path, estimator: str) -> None:
+    """What has no likelihood has no AIC, and everything else is there."""
+    code, found = run_json(tmp_path, "--data", RIVER, "--estimator", estimator)
+    assert (code, found["estimator"]) == (0, estimator)
+    assert found["fit"]["chi_square"] > 0
+    assert found["fit"]["gfi"] is not None
+    assert found["fit"]["aic"] is None
+    assert found["fit"]["log_likelihood"] is None
+
+
+def test_full_information_means_and_robust_errors(tmp_path: Path) -> None:
+    """Missing answers switch nothing off: every case counts, intercepts are listed, the scaled test is there."""
+    code, found = run_json(tmp_path, "--data", RIVER, "--missing", "full-information")
+    assert (code, found["data"]["n_used"], found["settings"]["errors"]) == (0, 412, "observed")
+    assert {"intercept", "mean"} <= {p["kind"] for p in found["parameters"]}
+    assert found["implied"]["means"] is not None
+    code, robust = run_json(tmp_path, "--data", RIVER, "--missing", "full-information", "--errors", "sandwich")
+    assert code == 0
+    assert robust["fit"]["scaled"]["robust_cfi"] is not None
+    assert robust["fit"]["chi_square"] == pytest.approx(found["fit"]["chi_square"])
+    code, filled = run_json(tmp_path, "--data", RIVER, "--missing", "mean")
+    assert (code, filled["data"]["n_used"]) == (0, 412)
+    assert any(p["code"] == "filled_with_means" for p in filled["problems"])
+
+
+def test_bootstrap_with_bca_and_bollen_stine_in_one_run(tmp_path: Path) -> None:
+    """Two procedures that are always needed together run together; the document has both."""
+    code, found = run_json(
+        tmp_path, "--data", str(DEMO / "night_ferry.csv"), "--bootstrap", "200", "--interval", "bca", "--bollen-stine",
+        model="safety and notice lead to rides",
+    )  # fmt: skip
+    assert code == 0
+    boot = next(p["bootstrap"] for p in found["parameters"] if p["kind"] == "path")
+    assert boot["bca"] is not None
+    assert boot["bca"] != boot["percentile"]
+    code, found = run_json(tmp_path, "--data", RIVER, "--bootstrap", "128", "--bollen-stine")
+    test = found["fit"]["bollen_stine"]
+    assert test["used"] == len(test["distribution"]) == 128
+    assert test["p_value"] == pytest.approx((test["exceeded"] + 1) / 129)
+
+
+def test_recorded_steps_and_stored_settings(tmp_path: Path) -> None:
+    """What the browser exported gives the same analysis here; an option on the line goes before the file."""
+    steps = tmp_path / "steps.json"
+    steps.write_text(json.dumps({"steps": [{"type": "reverse", "columns": ["su4"], "low": 1, "high": 7}]}))
+    code, plain_ = run_json(tmp_path, "--data", RIVER)
+    (tmp_path / "stored.json").write_text(json.dumps(plain_))
+    code, found = run_json(
+        tmp_path, "--data", RIVER, "--steps", str(steps), "--settings", str(tmp_path / "stored.json")
+    )
+    loadings = {p["to"]: p["standardized"] for p in found["parameters"] if p["kind"] == "loading"}
+    assert code == 0
+    assert loadings["su4"] > 0.5
+    assert found["fit"]["chi_square"] == pytest.approx(plain_["fit"]["chi_square"])
+    steps.write_text(json.dumps([{"type": "reverse", "columns": ["no_such"], "low": 1, "high": 7}]))
+    code, found = run_json(tmp_path, "--data", RIVER, "--steps", str(steps))
+    assert code == 2
+    assert "no_such" in found["problems"][0]["message"]
+
+
+def test_scores_of_the_sample_and_of_new_cases(tmp_path: Path) -> None:
+    """New cases are scored exactly as the sample was."""
+    first, second = tmp_path / "a.csv", tmp_path / "b.csv"
+    assert run_json(tmp_path, "--data", RIVER, "--scores", str(first))[0] == 0
+    assert run_json(tmp_path, "--data", RIVER, "--scores", str(second), "--score-cases", RIVER)[0] == 0
+    assert first.read_text() == second.read_text()
+    assert len(first.read_text().splitlines()) == 413
+
+
+@pytest.mark.parametrize(
+    ("options", "code"),
+    [
+        (["--estimator", "pls"], "option_not_available"),
+        (["--missing", "pairwise"], "option_not_available"),
+        (["--estimator", "gls", "--missing", "full-information"], "full_information_needs_ml"),
+        (["--missing", "full-information", "--errors", "satorra-bentler"], "errors_need_complete_cases"),
+        (["--missing", "full-information", "--bollen-stine"], "bollen_stine_needs_complete_cases"),
+        (["--errors", "nonsense"], "option_invalid"),
+        (["--settings", "no_such_file.json"], "file_unreadable"),
+    ],
+)
+def test_options_that_do_not_go_together_are_refused_in_words(tmp_path: Path, options: list[str], code: str) -> None:
+    """Exit code 2, and the document says why."""
+    status, found = run_json(tmp_path, "--data", RIVER, *options)
+    assert status == 2
+    assert code in [p["code"] for p in found["problems"]]
+
+
+def test_too_few_cases_for_adf_and_means_missing_from_a_matrix(tmp_path: Path) -> None:
+    """The estimator that needs most cases says how many."""
+    few = tmp_path / "few.csv"
+    few.write_text("\n".join(Path(RIVER).read_text().splitlines()[:200]))
+    status, found = run_json(tmp_path, "--data", str(few), "--estimator", "adf")
+    assert status == 2
+    assert "more cases than that" in found["problems"][-1]["message"]
+    matrix = str(DEMO / "river_wardens_covariance.csv")
+    status, found = run_json(tmp_path, "--moments", matrix, "--n", "349", "--means")
+    assert status == 2
+    assert "means_missing" in [p["code"] for p in found["problems"]]
+    for option in (["--estimator", "adf"], ["--errors", "sandwich"], ["--bollen-stine"]):
+        assert run_json(tmp_path, "--moments", matrix, "--n", "349", *option)[0] == 2
+    for estimator in ("gls", "uls"):
+        assert run_json(tmp_path, "--moments", matrix, "--n", "349", "--estimator", estimator)[0] == 0

@@ -1242,8 +1242,8 @@ export interface components {
         };
         /**
          * FileForm
-         * @description A file with options, names and labels as text, recorded steps, and the name of the project; options and steps are
-         *     sent as JSON.
+         * @description A file with options, names and labels as text, recorded steps, and the name of the project; options and
+         *     each step are sent as JSON.
          */
         FileForm: {
             /**

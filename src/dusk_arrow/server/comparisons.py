@@ -10,6 +10,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Target, VarianceOf
 from dusk_arrow.core.specification.writing import target_text, write
@@ -252,6 +253,12 @@ def test_jointly(path: ModelPath, body: Hypothesis) -> Response:
     lines = [f"fix {t} to 0" for t in targets] if body.hypothesis == "zero" else [f"match {', '.join(targets)}"]
     with context().sessions() as session:
         head = store.head_of(session, find_model(session, path.model_id))
+        free = {(p.kind, p.from_, p.to) for p in fit_revision(session, head).parameters if p.free}
+    fixed = [
+        t for t, line in zip(targets, body.parameters, strict=True) if (line.kind, line.from_, line.to) not in free
+    ]
+    if fixed:
+        raise refuse(422, "not_free", f"{listed(fixed)} cannot be tested: only free parameters can.")
     specification = parse(head.specification)
     restricted = parse("\n".join([write(specification), *lines]))
     settings = Settings.model_validate(head.settings)

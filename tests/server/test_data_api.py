@@ -1,0 +1,258 @@
+"""Data over the API: previews that store nothing, steps, cases, the next wave, files out; settings and comparisons."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+
+from dusk_arrow.command_line.demo import load_demo
+from dusk_arrow.exchange.reading import read_file
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.server.app import create_app
+from tests.conftest import DEMO, demo_text
+
+RIVER = (DEMO / "river_wardens.csv").read_bytes()
+
+
+@pytest.fixture(scope="module")
+def client(records: Sessions) -> Iterator[FlaskClient]:
+    app = create_app(records, workers=1)
+    load_demo(records, DEMO)
+    yield app.test_client()
+    app.extensions["dusk_arrow"].runs.close()
+
+
+def send(client: FlaskClient, address: str, content: bytes, name: str = "study.csv", **fields: Any) -> Any:
+    steps = fields.pop("steps", [])
+    data: dict[str, Any] = {"file": (io.BytesIO(content), name), "steps": [json.dumps(step) for step in steps]}
+    data |= {key: value if isinstance(value, str) else json.dumps(value) for key, value in fields.items()}
+    return client.post(address, data=data)
+
+
+@pytest.fixture
+def created(client: FlaskClient) -> dict[str, Any]:
+    found = send(client, "/api/projects", RIVER, "river_wardens.csv").get_json()
+    state = client.get(f"/api/models/{found['model_id']}").get_json()
+    body = {
+        "parent": state["revision"]["id"],
+        "changes": [{"type": "replace_text", "text": demo_text("river_wardens")}],
+    }
+    assert client.post(f"/api/models/{found['model_id']}/revisions", json=body).status_code == 200
+    return dict(found)
+
+
+def steps_of(client: FlaskClient, project: int) -> Any:
+    return client.get(f"/api/projects/{project}/steps").get_json()
+
+
+def record(client: FlaskClient, project: int, *steps: dict[str, Any]) -> Any:
+    parent = steps_of(client, project)["data_version_id"]
+    return client.put(f"/api/projects/{project}/steps", json={"parent": parent, "steps": list(steps)})
+
+
+def model(client: FlaskClient, created: dict[str, Any]) -> Any:
+    return client.get(f"/api/models/{created['model_id']}").get_json()
+
+
+RECODE = {"type": "reverse", "columns": ["su4"], "low": 1, "high": 7, "on": True}
+
+
+def test_previews_store_nothing_and_repairs_can_be_sent_back(client: FlaskClient) -> None:
+    """Every repair that a preview offers is accepted as it was offered."""
+    before = len(client.get("/api/projects").get_json()["projects"])
+    content = b"a;a\n1;n/a\n2;2\n3;3\n4;4\n"
+    found = send(client, "/api/previews", content).get_json()
+    assert (found["usable"], found["delimiter"]) == (False, ";")
+    options = found["problems"][0]["repairs"][0]["change"]["options"]
+    found = send(client, "/api/previews", content, options=options).get_json()
+    assert [c["name"] for c in found["columns"]] == ["a", "a_2"]
+    step = found["problems"][0]["repairs"][0]["change"]
+    found = send(
+        client, "/api/previews", content, options=options, steps=[step], names="a, First\na_2, Second"
+    ).get_json()
+    assert found["columns"][1]["numeric"]
+    assert found["columns"][1]["label"] == "Second"
+    assert found["usable"]
+    assert found["n_cases"] == 4
+    assert len(client.get("/api/projects").get_json()["projects"]) == before
+    made = send(client, "/api/projects", content, options=options, steps=[step], name="2024")
+    assert made.status_code == 201
+    project = client.get(f"/api/projects/{made.get_json()['project_id']}").get_json()
+    assert (project["name"], project["columns"][1]["missing"]) == ("2024", 1)
+    assert send(client, "/api/previews", content, options={"nonsense": 1}).status_code == 422
+
+
+def test_a_matrix_makes_a_project_that_is_estimated(client: FlaskClient) -> None:
+    """A published matrix is enough for a model; what needs cases is refused in words."""
+    content = (DEMO / "river_wardens_covariance.csv").read_bytes()
+    asked = send(client, "/api/previews", content, "m.csv").get_json()
+    assert asked["kind"] == "matrix"
+    made = send(client, "/api/projects", content, "m.csv", options={"n": 349}).get_json()
+    project = client.get(f"/api/projects/{made['project_id']}").get_json()
+    assert (project["data_kind"], project["n_cases"]) == ("matrix", 349)
+    state = client.get(f"/api/models/{made['model_id']}").get_json()
+    change = {
+        "type": "add_construct",
+        "name": "Training",
+        "indicators": ["tr1", "tr2", "tr3", "tr4"],
+        "mode": "reflective",
+    }
+    body = {"parent": state["revision"]["id"], "changes": [change]}
+    state = client.post(f"/api/models/{made['model_id']}/revisions", json=body).get_json()
+    assert state["results"]["converged"]
+    for address in ("screening", "cases", "data.csv"):
+        assert client.get(f"/api/projects/{made['project_id']}/{address}").status_code == 422
+    assert client.post(f"/api/models/{made['model_id']}/runs", json={"resamples": 100}).status_code == 422
+    assert client.get(f"/api/projects/{made['project_id']}/tables/correlations.csv").status_code == 200
+
+
+def test_steps_reestimate_the_models_and_can_be_undone(client: FlaskClient, created: dict[str, Any]) -> None:
+    """The trail says what changed in the data; undo of the model goes back to the data it had."""
+    project = created["project_id"]
+    first = model(client, created)
+    answer = record(client, project, RECODE).get_json()
+    assert answer["steps"][0]["words"] == "su4 recoded the other way round (1 to 7)"
+    assert answer["models_changed"] == ["Model 1"]
+    second = model(client, created)
+    assert second["revision"]["words"] == "data: su4 recoded the other way round (1 to 7)"
+
+    def loading(state: Any) -> float:
+        return float(next(p["standardized"] for p in state["results"]["parameters"] if p["to"] == "su4"))
+
+    assert loading(second) == pytest.approx(-loading(first), abs=1e-6)
+    assert second["results"]["fit"]["chi_square"] == pytest.approx(first["results"]["fit"]["chi_square"], abs=1e-6)
+    undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
+    assert loading(undone) == pytest.approx(loading(first))
+    assert record(client, project, RECODE | {"low": 2}).status_code == 422
+    assert record(client, project).status_code == 200
+    stale = {"parent": 1, "steps": []}
+    assert client.put(f"/api/projects/{project}/steps", json=stale).status_code == 409
+
+
+def test_a_renamed_column_is_renamed_in_every_model(client: FlaskClient, created: dict[str, Any]) -> None:
+    """And called by its old name again when the step is taken out."""
+    project = created["project_id"]
+    step = {"type": "rename_column", "column": "tr1", "to": "training_clear", "on": True}
+    assert record(client, project, step).status_code == 200
+    state = model(client, created)
+    assert "training_clear" in state["sentences"]
+    assert state["results"]["converged"]
+    assert record(client, project, step | {"to": "clear"}).status_code == 200
+    assert "clear, tr2" in model(client, created)["sentences"]
+    assert record(client, project).status_code == 200
+    state = model(client, created)
+    assert "tr1, tr2" in state["sentences"]
+    assert state["results"]["converged"]
+
+
+def test_cases_are_shown_sorted_held_out_and_taken_back(client: FlaskClient, created: dict[str, Any]) -> None:
+    """A case held out keeps its place in the table and its number."""
+    project = created["project_id"]
+    record(client, project, {"type": "hold_out", "cases": [3, 7], "reason": "far", "on": True})
+    found = client.get(f"/api/projects/{project}/cases?offset=0&limit=10").get_json()
+    assert found["total"] == 412
+    assert [c["case"] for c in found["cases"] if c["held_out"]] == [3, 7]
+    assert found["cases"][2]["reason"] == "far"
+    assert client.get(f"/api/projects/{project}").get_json()["n_cases"] == 410
+    down = client.get(f"/api/projects/{project}/cases?sort=age&descending=true&limit=3").get_json()
+    at = down["columns"].index("age")
+    ages = [c["values"][at] for c in down["cases"]]
+    assert ages == sorted(ages, reverse=True)
+    texts = client.get(f"/api/projects/{project}/cases?sort=catchment&limit=2").get_json()
+    assert texts["cases"][0]["values"][texts["columns"].index("catchment")] == "lowland"
+    screening = client.get(f"/api/projects/{project}/screening").get_json()["screening"]
+    assert not {3, 7} & {d["case"] for d in screening["mahalanobis"]}
+
+
+def test_the_next_wave_takes_the_place_of_the_data(client: FlaskClient, created: dict[str, Any]) -> None:
+    """Steps stay, models move, and what differs is said before anything is stored."""
+    project = created["project_id"]
+    record(client, project, RECODE, {"type": "hold_out", "cases": [1], "reason": None, "on": True})
+    lines = RIVER.decode().splitlines()
+    wave = "\n".join([lines[0] + ",mood", *(line + ",1" for line in lines[1:301])]).encode()
+    found = send(client, f"/api/projects/{project}/wave-previews", wave, "wave2.csv").get_json()["report"]
+    assert (found["cases_before"], found["cases_after"], found["columns_new"]) == (411, 300, ["mood"])
+    assert client.get(f"/api/projects/{project}").get_json()["n_cases"] == 411
+    done = send(client, f"/api/projects/{project}/waves", wave, "wave2.csv")
+    assert done.status_code == 201
+    assert done.get_json()["models_changed"] == ["Model 1"]
+    assert client.get(f"/api/projects/{project}").get_json()["data_name"] == "wave2"
+    assert [line["step"]["type"] for line in steps_of(client, project)["steps"]] == ["reverse"]
+    assert model(client, created)["revision"]["words"] == "data: new wave wave2, 300 cases"
+
+
+@pytest.mark.parametrize("ending", ["csv", "xlsx", "sav"])
+def test_data_go_out_as_they_are_used(client: FlaskClient, created: dict[str, Any], ending: str) -> None:
+    """After all steps, in each format, readable again."""
+    record(client, created["project_id"], RECODE)
+    answer = client.get(f"/api/projects/{created['project_id']}/data.{ending}")
+    assert answer.status_code == 200
+    again = read_file(answer.data, f"x.{ending}").data.column("su4").numbers
+    was = read_file(RIVER, "x.csv").data.column("su4").numbers
+    assert again is not None
+    assert was is not None
+    assert (8 - again)[0] == was[0]
+    for table in ("screening", "correlations", "covariances"):
+        found = client.get(f"/api/projects/{created['project_id']}/tables/{table}.xlsx")
+        assert found.status_code == 200
+        assert found.data[:2] == b"PK"
+    steps = client.get(f"/api/projects/{created['project_id']}/steps.json").get_json()
+    assert steps["steps"] == [RECODE]
+
+
+def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) -> None:
+    """Another estimator changes the numbers, says so on the trail, and is undone like anything else."""
+    state = model(client, created)
+    settings = state["settings"] | {"missing": "full-information", "errors": "sandwich"}
+    body = {"parent": state["revision"]["id"], "settings": settings}
+    changed = client.put(f"/api/models/{created['model_id']}/settings", json=body).get_json()
+    assert changed["results"]["data"]["n_used"] == 412
+    assert changed["results"]["fit"]["scaled"]["scaling_factor"] > 0
+    assert "full-information" in changed["revision"]["words"]
+    assert client.put(f"/api/models/{created['model_id']}/settings", json=body).status_code == 409
+    undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
+    assert undone["results"]["data"]["n_used"] == 349
+    scores = client.get(f"/api/models/{created['model_id']}/scores.csv?method=bartlett").data.decode().splitlines()
+    assert scores[0].startswith("case,Training")
+    assert len(scores) == 413
+
+
+def test_models_of_a_project_stand_side_by_side(client: FlaskClient, created: dict[str, Any]) -> None:
+    """A copy without a path is nested; the last model cannot be put away."""
+    project = created["project_id"]
+    body = {"name": "No shortcut", "copy_of": created["model_id"]}
+    other = client.post(f"/api/projects/{project}/models", json=body).get_json()["model_id"]
+    assert client.post(f"/api/projects/{project}/models", json=body).status_code == 422
+    state = client.get(f"/api/models/{other}").get_json()
+    change = {"type": "remove_path", "source": "Training", "target": "Persistence"}
+    client.post(f"/api/models/{other}/revisions", json={"parent": state["revision"]["id"], "changes": [change]})
+    found = client.post(
+        f"/api/projects/{project}/comparisons", json={"models": [created["model_id"], other]}
+    ).get_json()
+    pair = found["pairs"][0]
+    assert pair["nested"]
+    assert pair["difference"]["df"] == 1
+    assert pair["difference"]["chi_square"] == pytest.approx(5.57, abs=0.01)
+    assert sum(m["aic_weight"] for m in found["models"]) == pytest.approx(1)
+    tests = client.get(f"/api/models/{created['model_id']}/paths-at-zero").get_json()["tests"]
+    shortcut = next(t for t in tests if (t["from"], t["to"]) == ("Training", "Persistence"))
+    assert shortcut["difference"]["chi_square"] == pytest.approx(pair["difference"]["chi_square"], abs=1e-4)
+    asked = {
+        "hypothesis": "equal",
+        "parameters": [
+            {"kind": "loading", "from": "Training", "to": "tr2"},
+            {"kind": "loading", "from": "Training", "to": "tr3"},
+        ],
+    }
+    joint = client.post(f"/api/models/{other}/joint-tests", json=asked).get_json()
+    assert joint["df"] == 1
+    assert joint["wald"] == pytest.approx(joint["difference"]["chi_square"], rel=0.2)
+    fixed = {"hypothesis": "zero", "parameters": [{"kind": "loading", "from": "Training", "to": "tr1"}]}
+    assert client.post(f"/api/models/{other}/joint-tests", json=fixed).status_code == 422
+    assert client.patch(f"/api/models/{other}", json={"removed": True}).status_code == 200
+    assert client.patch(f"/api/models/{created['model_id']}", json={"removed": True}).status_code == 422
