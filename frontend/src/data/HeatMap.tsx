@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import type { components } from "../api/schema";
-import { coefficient } from "../shared/numbers";
+import { coefficient, plain } from "../shared/numbers";
 
 type Matrix = components["schemas"]["Matrix"];
 
@@ -33,7 +33,7 @@ function inClusters(matrix: Matrix): Matrix {
 }
 
 /** Correlations as a triangle of squares: the stronger the fuller, lake for positive, plum for negative. */
-export function HeatMap({ matrix: given }: { matrix: Matrix }) {
+export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: number }) {
   const [clustered, setClustered] = useState(false);
   const matrix = useMemo(() => (clustered ? inClusters(given) : given), [given, clustered]);
   const [over, setOver] = useState<{ row: string; column: string; value: number | null } | null>(null);
@@ -74,7 +74,7 @@ export function HeatMap({ matrix: given }: { matrix: Matrix }) {
                   width={cell - 0.7}
                   height={cell - 0.7}
                   className={value !== null && value < 0 ? "fill-plum" : "fill-lake"}
-                  fillOpacity={value === null ? 0 : Math.max(0.05, Math.abs(value))}
+                  fillOpacity={value === null ? 0 : Math.max(0.05, Math.min(1, Math.abs(value) / full))}
                   onMouseEnter={() => setOver({ row, column, value })}
                 />
               );
@@ -93,7 +93,9 @@ export function HeatMap({ matrix: given }: { matrix: Matrix }) {
         {over ? (
           <p>
             {over.column} with {over.row}
-            <span className="block text-[19px] font-semibold">{coefficient(over.value)}</span>
+            <span className="block text-[19px] font-semibold">
+              {full > 1 ? plain(over.value) : coefficient(over.value)}
+            </span>
           </p>
         ) : (
           <p className="text-quiet">

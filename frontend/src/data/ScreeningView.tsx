@@ -57,6 +57,13 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
         ))}
         {steps.fault && <p role="alert">{steps.fault}</p>}
         <HeldOut steps={steps} />
+        <a
+          className="text-sm font-semibold text-ember hover:underline"
+          href="/methods/screening"
+          target="_blank"
+        >
+          How each of these is found
+        </a>
         <Normality screening={screening} />
         <Missing screening={screening} n={project.n_cases} />
       </section>

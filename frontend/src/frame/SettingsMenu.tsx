@@ -136,6 +136,13 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
             />
             Model means and intercepts too
           </label>
+          <a
+            className="mt-3 block text-sm font-semibold text-ember hover:underline"
+            href="/methods/estimation"
+            target="_blank"
+          >
+            What each choice does
+          </a>
         </div>
       )}
     </div>

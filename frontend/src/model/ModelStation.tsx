@@ -4,7 +4,7 @@ import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { Board } from "../board/Board";
 import { Lens } from "../lens/Lens";
-import { ParameterTable } from "../parameters/ParameterTable";
+import { Details } from "../parameters/Details";
 import { pathStart, useDesk } from "./desk";
 import { PathPrompt } from "./PathPrompt";
 import { Shelf } from "./Shelf";
@@ -28,7 +28,7 @@ export function ModelStation({ project, model, gestures }: Props) {
         <PathPrompt project={project} model={model} gestures={gestures} />
       </div>
       <Lens project={project} model={model} gestures={gestures} />
-      {listing && <ParameterTable model={model} close={() => setListing(false)} />}
+      {listing && <Details model={model} gestures={gestures} close={() => setListing(false)} />}
     </div>
   );
 }

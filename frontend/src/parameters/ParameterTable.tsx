@@ -1,5 +1,4 @@
-import { X } from "lucide-react";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { api, ProblemAnswer, take, type ModelState, type Parameter } from "../api/client";
 import type { components } from "../api/schema";
 import { interval, plain, plainInterval, pValue, coefficient } from "../shared/numbers";
@@ -19,16 +18,11 @@ function nameOf(p: Parameter): string {
 }
 
 /** One table of every loading, path, covariance, variance, intercept and mean, free or fixed. */
-export function ParameterTable({ model, close }: { model: ModelState; close: () => void }) {
+export function ParameterTable({ model }: { model: ModelState }) {
   const { results } = model;
   const [sort, setSort] = useState<{ key: Key; down: boolean } | null>(null);
   const [kind, setKind] = useState("all");
   const [chosen, setChosen] = useState<Set<number>>(new Set());
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => event.key === "Escape" && close();
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, [close]);
   const booted = results.bootstrap_summary !== null;
   const rows = useMemo(() => {
     const found = results.parameters
@@ -61,13 +55,8 @@ export function ParameterTable({ model, close }: { model: ModelState; close: () 
   const kinds = [...new Set(results.parameters.map((p) => p.kind))];
   const level = Math.round(100 * results.settings.level);
   return (
-    <div
-      className="absolute inset-0 z-30 flex flex-col bg-base-100 px-4 pt-2"
-      role="dialog"
-      aria-label="All parameters"
-    >
+    <>
       <div className="mb-2 flex items-center gap-4">
-        <h1 className="font-serif text-[18px] font-semibold">All parameters</h1>
         <select
           className="select select-xs w-36"
           aria-label="Kind of parameter"
@@ -86,9 +75,6 @@ export function ParameterTable({ model, close }: { model: ModelState; close: () 
             : ""}
           ; standardized errors by the delta method.
         </p>
-        <button className="btn btn-ghost btn-sm btn-square" aria-label="Close" onClick={close}>
-          <X size={16} />
-        </button>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto pb-4">
         <table className="w-full border-collapse" aria-label="Parameters">
@@ -138,7 +124,7 @@ export function ParameterTable({ model, close }: { model: ModelState; close: () 
           clear={() => setChosen(new Set())}
         />
       )}
-    </div>
+    </>
   );
 }
 

@@ -82,6 +82,13 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
         </p>
       )}
       <p className="mt-1 text-quiet">{criterion.source}</p>
+      <a
+        className="mt-1 block font-semibold text-ember hover:underline"
+        href={figure.key === "lowest_ave" ? "/methods/quality" : "/methods/fit"}
+        target="_blank"
+      >
+        How it is computed
+      </a>
       <button className="btn btn-xs mt-3" onClick={close}>
         Close
       </button>

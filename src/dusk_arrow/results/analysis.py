@@ -125,6 +125,25 @@ def _weight_note(source: Source) -> list[Problem]:
     return [Problem("weights_not_used", "warning", message, (source.weight,))]
 
 
+def _coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
+    """A note on ordered answers in fewer than five categories, which are hardly continuous."""
+    if isinstance(source, Moments):
+        return []
+    columns = [source.column(name) for name in names]
+    coarse = [
+        c.name
+        for c in columns
+        if c.level == "ordered" and c.numbers is not None and len(np.unique(c.numbers[~np.isnan(c.numbers)])) < 5
+    ]
+    if not coarse:
+        return []
+    message = (
+        f"{listed(coarse)} {'has' if len(coarse) == 1 else 'have'} fewer than five answer categories. Estimates treat them as "
+        "continuous, which makes loadings too small (Rhemtulla, Brosseau-Liard & Savalei 2012); use robust errors at least."
+    )
+    return [Problem("coarse_items", "note", message, tuple(coarse))]
+
+
 def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
     notes = _missing_notes(evidence)
     asked = len({p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")})
@@ -267,7 +286,7 @@ def analyse(
     problems += identification(table)
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
-    problems += _weight_note(source) + _sample_notes(evidence, table)
+    problems += _weight_note(source) + _coarse_items(source, table.observed) + _sample_notes(evidence, table)
     estimation = estimate(table, evidence, settings.errors)
     if not estimation.solution.converged:
         message = (

@@ -44,9 +44,9 @@ def problem_part(problem: Problem) -> ProblemPart:
 
 def matrix_part(rows: Sequence[str], columns: Sequence[str], values: Any) -> Matrix:
     """A named matrix; nan becomes null."""
-    return Matrix(
-        rows=list(rows), columns=list(columns), values=[[number(v) for v in row] for row in np.asarray(values)]
-    )
+    array = np.asarray(values, dtype=float)
+    cells = array.tolist() if np.isfinite(array).all() else [[number(v) for v in row] for row in array]
+    return Matrix(rows=list(rows), columns=list(columns), values=cells)
 
 
 def bootstrap_part(summary: BootstrapSummary | None) -> Bootstrap | None:

@@ -11,7 +11,18 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.manager import RunManager
 from dusk_arrow.runs.pool import WorkerPool
-from dusk_arrow.server import comparisons, criteria, data, imports, models, problems, projects, runs, security
+from dusk_arrow.server import (
+    comparisons,
+    criteria,
+    data,
+    explanations,
+    imports,
+    models,
+    problems,
+    projects,
+    runs,
+    security,
+)
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
 
@@ -41,6 +52,8 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     problems.install(app)
     for module in (projects, imports, data, models, comparisons, runs, criteria):
         app.register_api(module.api)
+
+    app.register_blueprint(explanations.pages)
 
     @app.route("/api/openapi.json", endpoint="openapi_document")
     def openapi_document() -> dict[str, object]:

@@ -204,6 +204,11 @@ def _last_good(session: Session, head: RevisionRow) -> Results | None:
     return None
 
 
+def _for_screens(results: Results) -> Results:
+    """Without the large tables that only downloads need."""
+    return results.model_copy(update={"scores": None, "estimates": None})
+
+
 def _pins(model: ModelRow) -> dict[str, tuple[float, float]]:
     return {name: (pin["x"], pin["y"]) for name, pin in model.pins.items()}
 
@@ -245,8 +250,8 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
             )
             for a, b in said.paths
         ],
-        results=results,
-        last_good=last_good,
+        results=_for_screens(results),
+        last_good=None if last_good is None else _for_screens(last_good),
         readout=readout(results if results.converged else last_good or results, previous),
         board=board(said, results if results.converged else last_good, _pins(model)),
         can_undo=head.parent_id is not None,

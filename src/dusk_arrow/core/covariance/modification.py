@@ -80,7 +80,8 @@ def tied(table: ParameterTable) -> list[Parameter]:
 
 def extend(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
     """The model with further free values after its own."""
-    kept = [p for p in table.parameters if p not in extra]
+    freed_ones = {id(p) for p in extra}
+    kept = [p for p in table.parameters if id(p) not in freed_ones]
     q = table.n_free
     freed = [replace(p, value=None, index=q + k) for k, p in enumerate(extra)]
     return lay_out(replace(table, parameters=(*kept, *freed)))

@@ -19,7 +19,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
-ASKED = 1e-9
+ASKED = 1e-8
 MEMORY = 6
 SLACK = 1e-13
 
