@@ -155,7 +155,14 @@ z leads to B
 A leads to B
 B leads to A
 """
+CROSS = """
+A shows in a1, a2, a3, b3
+B shows in b1, b2, b3
+C shows in c1, c2, c3
+A and B lead to C
+"""
 ALL = {
+    "cross-loading": CROSS,
     "three constructs": THREE,
     "formative": FORMATIVE,
     "second order": SECOND_ORDER,

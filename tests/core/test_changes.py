@@ -149,7 +149,7 @@ COLUMNS = ["a1", "a2", "a3", "b1", "b2", "b3", "x", "y"]
         ("A shows in a1\nA shows in a2", "construct_defined_twice", "A"),
         ("A shows in B, a1\nB shows in A, b1", "circular_constructs", "A"),
         ("A shows in a1, a2\nset aside a1, a2 from A", "no_indicators", "A"),
-        ("A shows in a1, a2\nB shows in a2, b1", "indicator_of_two", "a2"),
+        ("A shows in a1, a2\nB is made of a2, b1", "indicator_of_two", "a2"),
         ("A shows in a1, a2\na1 leads to y", "indicator_in_path", "a1"),
         ("A shows in a1, a2\nA leads to A", "path_to_itself", "A"),
         ("A shows in a1, a2\nx leads to A\nA and x covary\nA and x do not covary", "contradictory_covariance", "A"),
@@ -178,7 +178,7 @@ def test_repairs_do_repair() -> None:
     """A button that a problem offers must make that problem go away."""
     tried = 0
     for text in ("A shows in a1, a9, a2", "A shows in a1, a2\na1 leads to y", "F is made of a1, a2\nx leads to y",
-                 "A shows in a1, a2\nB shows in a2, b1", "F is made of a1, a2\nF leads to y\nx leads to F"):  # fmt: skip
+                 "A shows in a1, a2\nB is made of a2, b1", "F is made of a1, a2\nF leads to y\nx leads to F"):  # fmt: skip
         specification = parse(text)
         for problem in check(specification, COLUMNS):
             for repair in problem.repairs:
@@ -192,3 +192,17 @@ def test_unknown_names_get_a_guess() -> None:
     """Typing st5 for st4 must not end in a search through the questionnaire."""
     problem = check(parse("A shows in a1, A2, a3"), COLUMNS)[0]
     assert "Did you mean a2" in problem.message
+
+
+def test_reflective_constructs_may_share_an_indicator() -> None:
+    """A cross-loading is a hypothesis like any other; a formative construct shares nothing."""
+    specification = parse("A shows in a1, a2, a3\nB shows in b1, b2, b3")
+    shared = apply(specification, AddIndicators("B", ("a3",)))
+    assert [p for p in check(shared, COLUMNS) if p.severity == "error"] == []
+    assert [c.name for c in read(shared).constructs if "a3" in c.indicators] == ["A", "B"]
+    assert "a3" in read(apply(shared, SetAside("B", "a3"))).owner
+    assert "a3" in read(apply(shared, RemoveConstruct("B"))).owner
+    with pytest.raises(ProblemError, match="already belongs to A"):
+        apply(specification, AddConstruct("C", ("a1", "b1")))
+    with pytest.raises(ProblemError, match="already belongs to A"):
+        apply(parse("A shows in a1, a2\nF is made of b1, b2"), AddIndicators("F", ("a1",)))

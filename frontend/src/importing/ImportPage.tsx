@@ -130,8 +130,8 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
         <section aria-label="What came of it" className="min-w-0 overflow-y-auto pb-4">
           <RawRows rows={found?.rows ?? []} header={options.header} />
           {preview.isError && <p role="alert">{preview.error.message}</p>}
-          {found && <Arrived found={found} />}
           {differences.data && <WaveReport report={differences.data.report} />}
+          {found && <Arrived found={found} />}
         </section>
         <section aria-label="Problems" className="overflow-y-auto pb-4">
           <h2 className="mb-2 text-sm text-quiet">
@@ -254,6 +254,7 @@ function Arrived({ found }: { found: Preview }) {
           <th className="pb-1 font-normal">type</th>
           <th className="pb-1 pl-3 text-right font-normal">missing</th>
           <th className="pb-1 pl-3 text-right font-normal">mean</th>
+          <th className="pb-1 pl-3 text-right font-normal">SD</th>
           <th className="pb-1 pl-3 text-right font-normal">min–max</th>
           <th className="pb-1 pl-4 font-normal">answers</th>
         </tr>
@@ -268,6 +269,7 @@ function Arrived({ found }: { found: Preview }) {
             <td className="text-sm text-quiet">{column.level}</td>
             <td className="pl-3 text-right">{column.missing || ""}</td>
             <td className="pl-3 text-right">{column.numeric ? plain(column.mean) : ""}</td>
+            <td className="pl-3 text-right">{column.numeric ? plain(column.sd) : ""}</td>
             <td className="whitespace-nowrap pl-3 text-right">
               {column.min === null ? "" : `${+column.min.toFixed(2)}–${+(column.max ?? 0).toFixed(2)}`}
             </td>

@@ -37,7 +37,7 @@ const INPUT = "input input-sm w-full";
 export function ReadingForm({ options, names, found, change, setNames }: Props) {
   const text = Boolean(found?.delimiter);
   const word = DELIMITERS.find(([mark]) => mark === found?.delimiter)?.[1];
-  if (found?.kind === "matrix") return <MatrixForm options={options} change={change} />;
+  if (found?.kind === "matrix") return <MatrixForm options={options} change={change} known={found.n} />;
   return (
     <>
       <h2 className="mb-2 text-sm text-quiet">how it is read</h2>
@@ -166,7 +166,15 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
   );
 }
 
-function MatrixForm({ options, change }: { options: ImportOptions; change: Props["change"] }) {
+function MatrixForm({
+  options,
+  change,
+  known,
+}: {
+  options: ImportOptions;
+  change: Props["change"];
+  known: number | null;
+}) {
   return (
     <>
       <h2 className="mb-2 text-sm text-quiet">a covariance or correlation matrix</h2>
@@ -178,7 +186,7 @@ function MatrixForm({ options, change }: { options: ImportOptions; change: Props
           className={INPUT}
           type="number"
           min={2}
-          placeholder="n"
+          placeholder={known === null ? "n" : `as in the file: ${known}`}
           defaultValue={options.n ?? ""}
           onBlur={(event) =>
             change({ n: Number(event.target.value) >= 2 ? Number(event.target.value) : null })

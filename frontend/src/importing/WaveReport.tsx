@@ -7,7 +7,7 @@ type Report = components["schemas"]["WaveReport"];
 export function WaveReport({ report }: { report: Report }) {
   const moved = report.columns.filter((c) => Math.abs(c.shift ?? 0) >= 0.2 || c.new_values.length > 0);
   return (
-    <section className="mt-5" aria-label="What differs from the data in place">
+    <section className="mb-6" aria-label="What differs from the data in place">
       <h2 className="mb-1 text-sm text-quiet">what differs from the data in place</h2>
       <p>
         {report.cases_before} cases before, {report.cases_after} in the new file.

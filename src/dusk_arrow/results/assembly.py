@@ -259,7 +259,7 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif], draws: _Summaries) -> Qu
                     vif=None if row is None else number(by_row[row]),
                 )
             )
-    indicators = [n for c in table.constructs for n in c.indicators if n in observed_at]
+    indicators = list(dict.fromkeys(n for c in table.constructs for n in c.indicators if n in observed_at))
     fornell = between[np.ix_(chosen, chosen)].copy()
     np.fill_diagonal(fornell, np.sqrt(ave))
     return QualityPart(

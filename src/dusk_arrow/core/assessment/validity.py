@@ -19,8 +19,11 @@ def _within(correlation: Array, block: list[int]) -> Array:
 def htmt(correlation: Array, first: list[int], second: list[int]) -> Array:
     """Heterotrait–monotrait ratio (…) of two blocks of a correlation matrix (…, p, p), from absolute correlations.
 
-    A single indicator counts as perfectly consistent with itself. Source: Henseler, Ringle & Sarstedt (2015).
+    A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself.
+    Source: Henseler, Ringle & Sarstedt (2015).
     """
-    between = np.abs(correlation[..., first, :][..., second]).mean(axis=(-2, -1))
+    apart = np.array(first)[:, None] != np.array(second)
+    block = np.abs(correlation[..., first, :][..., second])
+    between = (block * apart).sum(axis=(-2, -1)) / max(int(apart.sum()), 1)
     result: Array = between / np.sqrt(_within(correlation, first) * _within(correlation, second))
     return result

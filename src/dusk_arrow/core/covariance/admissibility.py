@@ -66,7 +66,8 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
                 )
                 problems.append(Problem("constructs_alike", "warning", message, names))
     for i, parameter in enumerate(table.parameters):
-        if parameter.kind == "loading" and abs(found.standardized[i]) > 1 + 1e-8:
+        alone = sum(parameter.target in c.indicators for c in table.constructs) == 1
+        if parameter.kind == "loading" and alone and abs(found.standardized[i]) > 1 + 1e-8:
             message = (
                 f"The standardized loading of {parameter.target} is {coefficient(found.standardized[i])}, beyond 1."
             )
@@ -82,9 +83,10 @@ def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
     """Indicators that run against their block, and those that hardly belong to it."""
     problems: list[Problem] = []
     tolerable = BY_KEY["loading"].tolerable or 0.0
+    everyone = [name for construct in model.table.constructs for name in construct.indicators]
     for construct in model.table.constructs:
         own = {p.target: float(found.standardized[i]) for i, p in enumerate(model.table.parameters)
-               if p.kind == "loading" and p.source == construct.name}  # fmt: skip
+               if p.kind == "loading" and p.source == construct.name and everyone.count(p.target) == 1}  # fmt: skip
         if len(own) < 3:
             continue
         sign = 1.0 if sum(np.sign(v) for v in own.values()) >= 0 else -1.0

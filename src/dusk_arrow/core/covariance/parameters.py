@@ -162,6 +162,7 @@ class _Builder:
             c.indicators[0]
             for c in self.model.constructs
             if c.mode == "reflective" and len(c.indicators) == 1 and c.indicators[0] not in self.node_at
+            if sum(c.indicators[0] in other.indicators for other in self.model.constructs) == 1
         }
         for name in self.observed:
             if name not in self.node_at:

@@ -275,11 +275,13 @@ def _check_new_name(specification: Specification, name: str) -> None:
         raise _refuse("name_taken", f"{name} is the name of a column in use; a construct needs its own.", name)
 
 
-def _check_free(specification: Specification, indicators: tuple[str, ...]) -> None:
+def _check_free(specification: Specification, indicators: tuple[str, ...], joining: Construct | None = None) -> None:
+    """An indicator may join a second reflective construct; nothing else may belong to two."""
     model = read(specification)
     for construct in model.constructs:
         for name in indicators:
-            if name in construct.everything:
+            shared = joining is not None and joining.mode == construct.mode == "reflective" and joining != construct
+            if name in construct.everything and not shared:
                 raise _refuse("indicator_taken", f"{name} already belongs to {construct.name}.", name, construct.name)
 
 
@@ -293,8 +295,10 @@ def apply(specification: Specification, change: Change) -> Specification:
             return _append(specification, kind(name, indicators))
         case RemoveConstruct(name):
             owner = _construct(specification, name)
+            others = {n for c in read(specification).constructs if c.name != name for n in c.everything}
             for indicator in owner.everything:
-                specification = _forget(specification, indicator)
+                if indicator not in others:
+                    specification = _forget(specification, indicator)
             specification = _forget(specification, name)
             return _edit(
                 specification,
@@ -319,8 +323,7 @@ def apply(specification: Specification, change: Change) -> Specification:
                 lambda t: isinstance(t, Arrow) and name in vars(t).values() and bool({t.source, t.target} & own),
             )
         case AddIndicators(construct, indicators):
-            _construct(specification, construct)
-            _check_free(specification, indicators)
+            _check_free(specification, indicators, _construct(specification, construct))
             return _edit(
                 specification,
                 lambda s: (

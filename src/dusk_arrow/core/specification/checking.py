@@ -15,7 +15,7 @@ from dusk_arrow.core.specification.changes import (
     SetMode,
     TakeBack,
 )
-from dusk_arrow.core.specification.model import Model, canonical, read, touches
+from dusk_arrow.core.specification.model import Construct, Model, canonical, read, touches
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Calls,
@@ -57,7 +57,7 @@ def _constructs(specification: Specification, model: Model, columns: Sequence[st
             message = f"{name} is defined {times} times; put all its indicators into one sentence."
             found.append(Problem("construct_defined_twice", "error", message, (name,)))
     by_name = model.by_name
-    owners: dict[str, str] = {}
+    owners: dict[str, Construct] = {}
     for construct in model.constructs:
         if not construct.indicators:
             repairs = [Repair(f"Take {n} back", TakeBack(construct.name, n)) for n, _ in construct.aside[:1]]
@@ -68,15 +68,16 @@ def _constructs(specification: Specification, model: Model, columns: Sequence[st
             message = f"{construct.name} is both a construct and a column in use; rename the construct."
             found.append(Problem("construct_named_like_column", "error", message, (construct.name,)))
         for name in construct.everything:
-            if name in owners and owners[name] != construct.name:
-                message = f"{name} belongs to both {owners[name]} and {construct.name}."
+            other = owners.get(name, construct)
+            if other.name != construct.name and "formative" in (other.mode, construct.mode):
+                message = f"{name} belongs to both {other.name} and {construct.name}; only reflective constructs can share an indicator."
                 repairs = [
-                    Repair(f"Remove it from {o}", RemoveIndicator(o, name)) for o in (owners[name], construct.name)
+                    Repair(f"Remove it from {o}", RemoveIndicator(o, name)) for o in (other.name, construct.name)
                 ]
                 found.append(
-                    Problem("indicator_of_two", "error", message, (name, owners[name], construct.name), tuple(repairs))
+                    Problem("indicator_of_two", "error", message, (name, other.name, construct.name), tuple(repairs))
                 )
-            owners[name] = construct.name
+            owners[name] = construct
             if name == construct.name:
                 found.append(Problem("own_indicator", "error", f"{name} cannot show in itself.", (name,)))
             elif name not in by_name and columns is not None and name not in columns:
@@ -205,15 +206,15 @@ def _formative(model: Model) -> list[Problem]:
 
 def target_exists(model: Model, target: Target) -> bool:
     """Whether the model has the parameter that a sentence names."""
-    owner = model.owner
+    owner = set(model.owner)
     nodes = set(model.structure_nodes)
     match target:
         case Arrow(source, end):
-            loading = end in owner and owner[end].name == source and owner[end].mode == "reflective"
-            weight = source in owner and owner[source].name == end and owner[source].mode == "formative"
+            loading = any(c.name == source and end in c.indicators for c in model.constructs if c.mode == "reflective")
+            weight = any(c.name == end and source in c.indicators for c in model.constructs if c.mode == "formative")
             return loading or weight or (source, end) in model.paths
         case Pair(first, second):
-            return first != second and ({first, second} <= nodes or {first, second} <= set(owner))
+            return first != second and ({first, second} <= nodes or {first, second} <= owner)
         case VarianceOf(name):
             return name in nodes or name in owner
         case InterceptOf(name):
@@ -223,7 +224,7 @@ def target_exists(model: Model, target: Target) -> bool:
 def _targets(specification: Specification, model: Model) -> list[Problem]:
     found: list[Problem] = []
     fixed: set[Target] = set()
-    aside = {name for construct in model.constructs for name, _ in construct.aside}
+    aside = {name for construct in model.constructs for name, _ in construct.aside} - set(model.owner)
     for statement in specification.statements:
         targets: list[Target] = []
         if isinstance(statement, Fixes | Starts | Calls):

@@ -174,7 +174,8 @@ def read(specification: Specification) -> Model:
         elif isinstance(statement, Keeps) and statement.construct in constructs:
             owner = constructs[statement.construct]
             constructs[statement.construct] = replace(owner, kept=owner.kept + statement.indicators)
-    aside = {name for construct in constructs.values() for name, _ in construct.aside}
+    in_use = {name for construct in constructs.values() for name in construct.indicators}
+    aside = {name for construct in constructs.values() for name, _ in construct.aside} - in_use
     fixed, starts = _awake(fixed, aside), _awake(starts, aside)
     names = {name: target for name, target in names.items() if not touches(target, aside)}
     matches = [
