@@ -9,6 +9,7 @@ import {
   type Results,
   type Run,
 } from "../api/client";
+import { deciding } from "../shared/basis";
 import { useDesk } from "../model/desk";
 import { coefficient, containsZero, plain, plainInterval, pValue } from "../shared/numbers";
 import { Whisker } from "./Whisker";
@@ -29,6 +30,7 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
       </div>
     );
   }
+  const withBca = results.settings.interval === "bca";
   const pairs = [...new Set(results.effects.map((e) => `${e.from} → ${e.to}`))];
   const shown = pairs.filter((p) => !pairs.includes(pair) || p === pair);
   const bounds = results.effects.flatMap((e) => ends(e, results));
@@ -70,6 +72,7 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
               </th>
               <th className="pb-1 pl-4 text-right font-normal">percentile</th>
               <th className="pb-1 pl-4 text-right font-normal">bias-corrected</th>
+              {withBca && <th className="pb-1 pl-4 text-right font-normal">BCa</th>}
               <th className="pb-1 pl-4 text-right font-normal" title="of the percentile interval">
                 p
               </th>
@@ -103,7 +106,7 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
 /** The interval that is drawn for an effect: the bootstrap's headline, else two delta-method errors each way. */
 function drawn(effect: Effect, results: Results): Interval | null {
   const boot = effect.standardized_bootstrap;
-  if (boot) return results.settings.interval === "percentile" ? boot.percentile : boot.bias_corrected;
+  if (boot) return deciding(boot, results);
   if (effect.standardized === null || effect.standardized_se === null) return null;
   return [
     effect.standardized - 1.96 * effect.standardized_se,
@@ -141,7 +144,7 @@ function PairRows({
   return (
     <tbody>
       <tr>
-        <td colSpan={9} className="pb-0.5 pt-3.5">
+        <td colSpan={10} className="pb-0.5 pt-3.5">
           <span className="font-serif text-[15px] font-semibold">{pair}</span>
           {mediation?.kind && (
             <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
@@ -195,6 +198,9 @@ function EffectRow({
       <td className="text-right text-quiet">{plain(boot?.se ?? effect.se, 3)}</td>
       <td className="pl-4 text-right">{boot ? plainInterval(boot.percentile, 3) : empty}</td>
       <td className="pl-4 text-right">{boot ? plainInterval(boot.bias_corrected, 3) : empty}</td>
+      {results.settings.interval === "bca" && (
+        <td className="pl-4 text-right">{boot?.bca ? plainInterval(boot.bca, 3) : empty}</td>
+      )}
       <td className="pl-4 text-right">{boot ? pValue(boot.p_value) : empty}</td>
       <td className="pl-4 text-right">
         {effect.share_of_total === null || effect.kind === "total"

@@ -1,6 +1,7 @@
 import type { ModelState } from "../api/client";
 import { useCriteria, type Gestures } from "../api/hooks";
-import { basis, errorsWords, headline } from "../board/headline";
+import { basis, headline } from "../board/headline";
+import { errorsWords } from "../shared/basis";
 import { useDesk } from "../model/desk";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { Action, Headline, Judged, Kind, Row, Rule, Title } from "./parts";

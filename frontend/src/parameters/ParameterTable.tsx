@@ -1,17 +1,11 @@
 import { useMemo, useState } from "react";
 import { api, ProblemAnswer, take, type ModelState, type Parameter } from "../api/client";
 import type { components } from "../api/schema";
+import { deciding, errorsWords, intervalWords } from "../shared/basis";
 import { interval, plain, plainInterval, pValue, coefficient } from "../shared/numbers";
 
 type Joint = components["schemas"]["JointTest"];
 type Key = "kind" | "name" | "estimate" | "se" | "z" | "p_value" | "standardized";
-const BASIS: Record<string, string> = {
-  expected: "expected information",
-  observed: "observed information",
-  sandwich: "sandwich",
-  "satorra-bentler": "Satorra–Bentler",
-};
-
 function nameOf(p: Parameter): string {
   if (p.kind === "variance" || p.kind === "intercept" || p.kind === "mean") return p.from;
   return `${p.from} ${p.kind === "covariance" ? "&" : "→"} ${p.to}`;
@@ -69,9 +63,9 @@ export function ParameterTable({ model }: { model: ModelState }) {
           ))}
         </select>
         <p className="min-w-0 flex-1 truncate text-sm text-quiet">
-          SE, z, p and interval from {BASIS[results.settings.errors]}
+          SE, z, p and interval from {errorsWords(results)}
           {booted
-            ? `; the last column from ${results.bootstrap_summary?.used} resamples, ${results.settings.interval === "bca" ? "BCa" : results.settings.interval} intervals`
+            ? `; the last column from ${results.bootstrap_summary?.used} resamples, ${intervalWords(results)} intervals`
             : ""}
           ; standardized errors by the delta method.
         </p>
@@ -101,7 +95,7 @@ export function ParameterTable({ model }: { model: ModelState }) {
                 key={at}
                 p={p}
                 booted={booted}
-                how={results.settings.interval}
+                results={results}
                 on={chosen.has(at)}
                 toggle={() => {
                   const next = new Set(chosen);
@@ -131,21 +125,15 @@ export function ParameterTable({ model }: { model: ModelState }) {
 interface RowProps {
   p: Parameter;
   booted: boolean;
-  how: "percentile" | "bias-corrected" | "bca";
+  results: ModelState["results"];
   on: boolean;
   toggle: () => void;
 }
 
-function Row({ p, booted, how, on, toggle }: RowProps) {
+function Row({ p, booted, results, on, toggle }: RowProps) {
   const cell = "pl-4 text-right whitespace-nowrap";
   const boot = p.standardized_bootstrap;
-  const bounds = boot
-    ? how === "bca" && boot.bca
-      ? boot.bca
-      : how === "bias-corrected"
-        ? boot.bias_corrected
-        : boot.percentile
-    : null;
+  const bounds = boot ? deciding(boot, results) : null;
   return (
     <tr className={`border-b border-line/40 ${on ? "bg-base-300/70" : "hover:bg-base-200"}`}>
       <td>
