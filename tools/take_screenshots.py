@@ -39,6 +39,12 @@ class Camera:
         self.driver.find_element(By.CSS_SELECTOR, selector).click()
         time.sleep(1.2)
 
+    def tab(self, words: str) -> None:
+        """Clicks a tab by its name."""
+        tabs = self.driver.find_elements(By.CSS_SELECTOR, "[role=tab]")
+        next(tab for tab in tabs if tab.text == words).click()
+        time.sleep(2.5)
+
     def take(self, name: str) -> None:
         """Saves what is seen."""
         picture = self.driver.execute_cdp_cmd("Page.captureScreenshot", {"format": "png"})["data"]
@@ -61,12 +67,23 @@ def main(address: str) -> None:
     camera.take("effects")
     camera.open(f"{base}/data")
     camera.take("data")
-    camera.click("[role=tab][aria-selected=false]")
+    camera.tab("Screening")
     camera.take("screening")
+    camera.tab("Cases")
+    camera.take("cases")
+    camera.open("/")
+    survey = FOLDER.parents[1] / "demo/river_wardens.csv"
+    camera.driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(survey))
+    time.sleep(2)
+    camera.take("import")
+    camera.open(f"{base}/compare")
+    camera.take("compare")
     camera.open(f"{base}/model")
     camera.take("model-overview")
     camera.click("[data-testid='path-Efficacy-Stewardship']")
     camera.take("model-day")
+    camera.click("[title^='Every loading, path']")
+    camera.take("parameters")
     camera.open(f"{base}/model", "dusk-night")
     camera.click("[data-testid=row-ef5]")
     camera.take("model-night")
