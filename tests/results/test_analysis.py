@@ -244,3 +244,13 @@ def test_numbers_print_as_the_field_expects() -> None:
     assert [coefficient(v) for v in (0.484, -0.256, 1.034, -0.001, None)] == [".48", "−.26", "1.03", ".00", "–"]
     assert [p_text(v) for v in (0.0004, 0.0312, 1.0, None)] == ["< .001", ".031", "1.000", "–"]
     assert interval_text((-0.04, 0.183)) == "[−.04, .18]"
+
+
+def test_coarse_items_are_named() -> None:
+    """Two or three answer categories are far from continuous, and the reader is told."""
+    rng = np.random.default_rng(1)
+    factor = rng.standard_normal((400, 1))
+    answers = np.clip(np.round(factor + rng.standard_normal((400, 3)) + 2), 1, 3)
+    data = DataSet("coarse", tuple(Column(f"x{i}", "ordered", answers[:, i]) for i in range(3)))
+    found = analyse(parse("A shows in x0, x1, x2"), data, Settings())
+    assert "x0, x1 and x2 have fewer than five" in next(p.message for p in found.problems if p.code == "coarse_items")

@@ -256,3 +256,32 @@ def test_models_of_a_project_stand_side_by_side(client: FlaskClient, created: di
     assert client.post(f"/api/models/{other}/joint-tests", json=fixed).status_code == 422
     assert client.patch(f"/api/models/{other}", json={"removed": True}).status_code == 200
     assert client.patch(f"/api/models/{created['model_id']}", json={"removed": True}).status_code == 422
+
+
+def test_every_method_has_its_page(client: FlaskClient) -> None:
+    """The links of the interface lead to pages with formulas and sources, and nowhere else in the file system."""
+    for name in ("README", "data", "estimation", "fit", "quality", "screening", "effects"):
+        page = client.get(f"/methods/{name}")
+        assert page.status_code == 200
+        assert b"<h1>" in page.data
+    assert b"<table>" in client.get("/methods/fit").data
+    assert b'href="estimation"' in client.get("/methods/README").data
+    assert client.get("/methods/nothing").status_code == 404
+    assert client.get("/methods/..%2f..%2fREADME").status_code == 404
+
+
+def test_the_lens_offers_the_recode_of_a_reversed_item(client: FlaskClient, created: dict[str, Any]) -> None:
+    """The repair of the model's warning is a recorded step that makes the warning go away."""
+    warnings = {p["code"]: p for p in model(client, created)["results"]["problems"]}
+    repair = warnings["runs_against_block"]["repairs"][0]
+    assert repair["words"] == "Recode su4 (1 to 7)"
+    assert record(client, created["project_id"], repair["change"]).status_code == 200
+    after = {p["code"] for p in model(client, created)["results"]["problems"]}
+    assert "runs_against_block" not in after
+
+
+def test_weights_are_kept_and_said_not_to_be_used(client: FlaskClient, created: dict[str, Any]) -> None:
+    """Nobody should believe that a survey weight was applied when it was not."""
+    record(client, created["project_id"], {"type": "weight_cases", "column": "readings", "on": True})
+    found = {p["code"]: p["message"] for p in model(client, created)["results"]["problems"]}
+    assert "readings are not used" in found["weights_not_used"]

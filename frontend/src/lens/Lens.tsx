@@ -1,5 +1,6 @@
-import type { Column, ModelState, Problem, Project } from "../api/client";
+import type { Column, ModelState, Problem, Project, Step } from "../api/client";
 import type { Gestures } from "../api/hooks";
+import { useSteps } from "../data/steps";
 import { pathStart, useDesk } from "../model/desk";
 import { plain } from "../shared/numbers";
 import { ConstructLens } from "./ConstructLens";
@@ -50,7 +51,12 @@ export function Lens({ project, model, gestures }: Props) {
       {attention.length > 0 && (
         <>
           {content && attention.some((p) => p.severity === "error") && <Rule />}
-          <Attention problems={attention} gestures={gestures} quiet={content !== null} />
+          <Attention
+            projectId={project.id}
+            problems={attention}
+            gestures={gestures}
+            quiet={content !== null}
+          />
         </>
       )}
     </aside>
@@ -102,13 +108,16 @@ const ORDER = { error: 0, warning: 1, note: 2 } as const;
 
 function Attention({
   problems,
+  projectId,
   gestures,
   quiet,
 }: {
   problems: Problem[];
+  projectId: number;
   gestures: Gestures;
   quiet: boolean;
 }) {
+  const steps = useSteps(projectId);
   const sorted = [...problems].sort((a, b) => ORDER[a.severity] - ORDER[b.severity]);
   const shown = quiet ? sorted.filter((p) => p.severity === "error") : sorted;
   if (shown.length === 0) return null;
@@ -129,7 +138,11 @@ function Attention({
                 <button
                   key={repair.words}
                   className="mr-3 font-semibold text-ember hover:underline"
-                  onClick={() => void gestures.change([repair.change as never])}
+                  onClick={() =>
+                    repair.change?.type === "reverse"
+                      ? void steps.add(repair.change as unknown as Step)
+                      : void gestures.change([repair.change as never])
+                  }
                 >
                   {repair.words}
                 </button>

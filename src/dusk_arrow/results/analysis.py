@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -20,6 +20,7 @@ from dusk_arrow.core.effects.routes import list_effects
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.screening import check_covariance
+from dusk_arrow.core.observations.steps import recoding
 from dusk_arrow.core.problems import Problem, Repair, has_error, listed
 from dusk_arrow.core.specification.changes import SetCovariance
 from dusk_arrow.core.specification.checking import check
@@ -161,6 +162,15 @@ def measured_blocks(table: ParameterTable) -> dict[str, tuple[int, ...]]:
     at = {name: i for i, name in enumerate(table.observed)}
     blocks = {c.name: tuple(at[n] for n in c.indicators if n in at) for c in table.constructs if c.mode == "reflective"}
     return {name: block for name, block in blocks.items() if block}
+
+
+def _with_recoding(problem: Problem, source: Source, model: Model) -> Problem:
+    """An item that runs against its block can be recoded where there are cases; that comes before setting it aside."""
+    if problem.code != "runs_against_block" or isinstance(source, Moments) or problem.about[0] not in source.names:
+        return problem
+    name = problem.about[0]
+    block = model.by_name[problem.about[1]].indicators
+    return replace(problem, repairs=(recoding(source, name, block), *problem.repairs))
 
 
 def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
@@ -308,7 +318,7 @@ def analyse(
     if np.isnan(estimation.covariance).any():
         message = "The data do not determine every parameter (the information matrix is singular): no standard errors."
         problems.append(Problem("empirically_not_identified", "warning", message))
-    problems += explain(estimation.model, theta, found)
+    problems += [_with_recoding(problem, source, model) for problem in explain(estimation.model, theta, found)]
     problems += _named(table, estimation.covariance)
     modifications = modification_indices(table, theta, estimation.discrepancy, evidence.multiplier)
     problems += _shared_residuals(table, modifications)

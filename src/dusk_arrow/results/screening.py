@@ -14,9 +14,8 @@ from dusk_arrow.core.observations.missing import little_test, patterns
 from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
 from dusk_arrow.core.observations.screening import shape_errors, shapiro_wilk, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
-from dusk_arrow.core.observations.steps import DropColumns, HoldOut, Reverse, TreatAsMissing
+from dusk_arrow.core.observations.steps import DropColumns, HoldOut, TreatAsMissing, recoding
 from dusk_arrow.core.observations.suspects import (
-    ReversedItem,
     duplicate_cases,
     exact_sums,
     extreme_scores,
@@ -184,11 +183,12 @@ def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correla
             repair = Repair(f"Treat {listed(texts)} as missing", TreatAsMissing((column.name,), texts))
             problems.append(Problem("missing_code_suspected", "warning", message, (column.name,), (repair,)))
     for item in reversed_items(names, correlation):
+        block = next((b.columns for b in group_by_stem(data.names) if item.name in b.columns), ())
         message = (
             f"{item.name} runs against its block {item.stem} (correlation with the rest {coefficient(item.correlation)}). "
             "If it is worded the other way round it has to be recoded before it is used."
         )
-        problems.append(Problem("item_reversed", "warning", message, (item.name,), _recoding(data, item)))
+        problems.append(Problem("item_reversed", "warning", message, (item.name,), (recoding(data, item.name, block),)))
     for relation in near_duplicates(names, correlation):
         message = f"{relation.first} and {relation.second} correlate at {coefficient(relation.correlation)}: nearly one column."
         drop = (Repair(f"Drop {relation.second}", DropColumns((relation.second,))),)
@@ -237,15 +237,6 @@ def _long_strings(data: DataSet, values: Array, known: set[int]) -> list[Problem
         "not have read the questions."
     )
     return [Problem("long_strings", "note", message, (), (_holding_out(data, rows, "long runs of one answer"),))]
-
-
-def _recoding(data: DataSet, item: ReversedItem) -> tuple[Repair, ...]:
-    """The recode of an item that runs against its block, over the ends of the block's answers."""
-    block = next((b for b in group_by_stem(data.names) if item.name in b.columns), None)
-    columns = [data.column(name) for name in (block.columns if block else (item.name,))]
-    answers = np.concatenate([c.numbers for c in columns if c.numbers is not None])
-    low, high = float(np.nanmin(answers)), float(np.nanmax(answers))
-    return (Repair(f"Recode {item.name} ({low:g} to {high:g})", Reverse((item.name,), low, high)),)
 
 
 def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:

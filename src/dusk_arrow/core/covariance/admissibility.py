@@ -60,8 +60,14 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
         for b in constructs:
             if a < b and abs(correlation[a, b]) > 0.95:
                 names = (table.nodes[a], table.nodes[b])
+                beyond = abs(correlation[a, b]) > 1
+                said = (
+                    "which no correlation can be: the data do not tell them apart"
+                    if beyond
+                    else "the data hardly tell them apart"
+                )
                 message = (
-                    f"{names[0]} and {names[1]} correlate at {coefficient(correlation[a, b])}: the data hardly tell them apart. "
+                    f"{names[0]} and {names[1]} correlate at {coefficient(correlation[a, b])}{', ' if beyond else ': '}{said}. "
                     "Consider merging them, or dropping one."
                 )
                 problems.append(Problem("constructs_alike", "warning", message, names))

@@ -11,7 +11,7 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.conditions import fulfilled
 from dusk_arrow.core.observations.data import Column, DataSet, Level
-from dusk_arrow.core.problems import Problem, ProblemError, listed, nearest
+from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed, nearest
 
 
 @dataclass(frozen=True)
@@ -387,6 +387,14 @@ def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Pro
                 message = f"The step “{words(step)}” cannot be taken: {found.message}"
                 problems.append(replace(found, message=message))
     return data, problems
+
+
+def recoding(data: DataSet, name: str, block: Sequence[str]) -> Repair:
+    """The recode of an item worded the other way round, over the ends of the answers in its block."""
+    columns = [data.column(other).numbers for other in {name, *block} if other in data.names]
+    answers = np.concatenate([values for values in columns if values is not None])
+    low, high = float(np.nanmin(answers)), float(np.nanmax(answers))
+    return Repair(f"Recode {name} ({low:g} to {high:g})", Reverse((name,), low, high))
 
 
 def current_names(steps: Sequence[Step]) -> dict[str, str]:
