@@ -96,19 +96,26 @@ def _decompose(matrix: Array, scale: Array) -> Curvature:
     return Curvature(values, vectors, scale)
 
 
-def _score(problem: Problem, state: State, steps: int, tolerance: float, exact: bool = False) -> State:
-    """Up to `steps` damped scoring steps for every member; stops where F no longer falls."""
+def _score(
+    problem: Problem, state: State, steps: int, tolerance: float, exact: bool = False
+) -> tuple[State, Curvature]:
+    """Up to `steps` damped scoring steps for every member; stops where F no longer falls. Also the last curvature seen
+    of each member, the identity where there was none."""
     theta, value, size, iterations = (np.array(part) for part in state)
     damping = np.zeros(value.size)
     active = np.arange(value.size)
     current_value, gradient = problem.evaluate(theta, active)
     value[:] = current_value
+    b, q = theta.shape
+    last = Curvature(np.ones((b, q)), np.broadcast_to(np.eye(q), (b, q, q)).copy(), np.ones((b, q)))
     for _ in range(steps):
         active = active[np.isfinite(value[active])]
         if active.size == 0:
             break
         decompose = problem.exact_curvature if exact else problem.curvature
         here = decompose(theta[active], active)
+        for kept_part, part in zip(last, here, strict=True):
+            kept_part[active] = part
         size[active] = np.abs(gradient[active] / here.scale).max(axis=1)
         far = size[active] >= tolerance
         here = Curvature(*(part[far] for part in here))
@@ -134,7 +141,7 @@ def _score(problem: Problem, state: State, steps: int, tolerance: float, exact: 
             damping[who[~better]] = np.maximum(10 * damping[who[~better]], 1e-3)
             waiting = waiting[~better]
         active = np.delete(active, waiting)
-    return State(theta, value, size, iterations)
+    return State(theta, value, size, iterations), last
 
 
 def _direction(gradient: Array, metric: Array, changes: list[tuple[Array, Array]]) -> Array:
@@ -205,9 +212,8 @@ def _refine(problem: Problem, state: State, tolerance: float) -> State:
             break
         part = Problem(problem.model, problem.discrepancy.take(open_))
         begin = State(*(field[open_] for field in state))
-        found = _score(part, begin, steps, tolerance, exact)
+        found, here = _score(part, begin, steps, tolerance, exact)
         if not exact and not (found.gradient_size < tolerance).all():
-            here = part.curvature(found.theta, np.arange(open_.size))
             found = _descend(part, found, here.metric(), here.scale, 40, tolerance)
         for target, source in zip(state, found, strict=True):
             target[open_] = source
