@@ -217,6 +217,10 @@ def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) ->
     assert client.put(f"/api/models/{created['model_id']}/settings", json=body).status_code == 409
     undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
     assert undone["results"]["data"]["n_used"] == 349
+    covariances = client.get(f"/api/models/{created['model_id']}/estimates.csv").data.decode().splitlines()
+    assert covariances[0].startswith("covariances,")
+    assert "Training → tr2" in covariances[0]
+    assert len(covariances) == 2 * (64 + 1)
     scores = client.get(f"/api/models/{created['model_id']}/scores.csv?method=bartlett").data.decode().splitlines()
     assert scores[0].startswith("case,Training")
     assert len(scores) == 413

@@ -39,6 +39,23 @@ export interface paths {
         patch: operations["editModel"];
         trace?: never;
     };
+    "/api/models/{model_id}/estimates.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The covariances of the estimates of the free parameters, then their correlations, as comma-separated text. */
+        get: operations["getEstimates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/figure.svg": {
         parameters: {
             query?: never;
@@ -3086,7 +3103,7 @@ export interface operations {
             };
         };
     };
-    getFigure: {
+    getEstimates: {
         parameters: {
             query?: never;
             header?: never;
@@ -3113,8 +3130,37 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
-            /** @description Conflict */
-            409: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getFigure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3348,15 +3394,6 @@ export interface operations {
                     "application/json": components["schemas"]["ProblemDocument"];
                 };
             };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -3496,15 +3533,6 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -207,6 +207,12 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
   const share = (100 * column.missing) / Math.max(1, column.n + column.missing);
   const cell = "whitespace-nowrap pl-3 text-right";
   const text = !column.numeric;
+  const ends = labelledScale(column);
+  const outside =
+    ends !== null &&
+    column.min !== null &&
+    column.max !== null &&
+    (column.min < ends[0] || column.max > ends[1]);
   return (
     <tr className={`h-[27px] border-b border-line/40 ${on ? "bg-base-300/70" : "hover:bg-base-200"}`}>
       <td className="max-w-[250px] pr-3">
@@ -233,7 +239,12 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
       </td>
       <td className={cell}>{text ? "" : plain(column.mean)}</td>
       <td className={cell}>{text ? "" : plain(column.sd)}</td>
-      <td className={cell}>{text ? "" : `${trim(column.min)}–${trim(column.max)}`}</td>
+      <td
+        className={`${cell} ${outside ? "font-semibold text-plum" : ""}`}
+        title={outside && ends ? `the labels of its values run from ${ends[0]} to ${ends[1]}` : undefined}
+      >
+        {text ? "" : `${trim(column.min)}–${trim(column.max)}`}
+      </td>
       <td
         className={`${cell} ${skewed ? "font-semibold text-plum" : ""}`}
         title={skewed ? "beyond ±2" : undefined}
@@ -252,6 +263,12 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
       <td className="max-w-28 truncate pl-3 text-sm text-quiet">{used}</td>
     </tr>
   );
+}
+
+/** The ends of the scale that the labels of a column's values name, where there are at least two. */
+function labelledScale(column: Column): [number, number] | null {
+  const values = Object.keys(column.value_labels).map(Number).filter(Number.isFinite);
+  return values.length > 1 ? [Math.min(...values), Math.max(...values)] : null;
 }
 
 function trim(value: number | null): string {

@@ -65,6 +65,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
           How each of these is found
         </a>
         <Normality screening={screening} />
+        <Extreme screening={screening} />
         <Missing screening={screening} n={project.n_cases} />
       </section>
       <section className="min-w-0">
@@ -200,6 +201,25 @@ function Normality({ screening }: { screening: Screening }) {
       <p className="mt-1 text-sm text-quiet">
         On {tests.n} complete cases of {tests.columns.length} columns. A z beyond 5 is taken as a sign that
         maximum likelihood errors and χ² may be off (Bentler 2005).
+      </p>
+    </div>
+  );
+}
+
+/** Columns with answers so far out that one case in a thousand would have them. */
+function Extreme({ screening }: { screening: Screening }) {
+  const out = screening.columns.filter((column) => (column.extreme ?? 0) > 0);
+  return (
+    <div className="mt-5">
+      <Heading>extreme answers, beyond 3.29 standard deviations</Heading>
+      <p>
+        {out.length === 0
+          ? "None in any column."
+          : out
+              .slice(0, 12)
+              .map((column) => `${column.name} ${column.extreme}`)
+              .join(", ") + (out.length > 12 ? ` and ${out.length - 12} columns more` : "")}
+        {out.length > 0 && <span className="text-quiet"> (column and number of cases)</span>}
       </p>
     </div>
   );

@@ -59,6 +59,12 @@ export function Details({
         <span className="flex-1" />
         <a
           className="text-sm font-semibold text-ember hover:underline"
+          href={`/api/models/${model.id}/estimates.csv`}
+        >
+          Covariances of the estimates (.csv)
+        </a>
+        <a
+          className="text-sm font-semibold text-ember hover:underline"
           href={`/api/models/${model.id}/scores.csv`}
         >
           Scores of the cases (.csv)
@@ -286,7 +292,8 @@ function changeOf(m: Modification): Change | null {
 
 function Omitted({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const [at, setAt] = useState<number | null>(null);
-  const rows = model.results.modification;
+  const [least, setLeast] = useState(3.84);
+  const rows = model.results.modification.filter((m) => m.index >= least);
   const chosen = at === null ? undefined : rows[at];
   const change = chosen ? changeOf(chosen) : null;
   return (
@@ -329,6 +336,21 @@ function Omitted({ model, gestures }: { model: ModelState; gestures: Gestures })
         </table>
       </div>
       <div>
+        <label className="mb-3 flex items-center gap-2">
+          <span className="text-quiet">listed from</span>
+          <select
+            className="select select-xs w-44"
+            value={least}
+            onChange={(event) => {
+              setLeast(Number(event.target.value));
+              setAt(null);
+            }}
+          >
+            <option value={3.84}>3.84 (p .05)</option>
+            <option value={6.63}>6.63 (p .01)</option>
+            <option value={10.83}>10.83 (p .001)</option>
+          </select>
+        </label>
         <p>
           Score tests of what the model leaves out, one at a time. An index is no reason: with many candidates
           some are large by chance. Let in only what could be explained in a paper.

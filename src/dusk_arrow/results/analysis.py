@@ -154,6 +154,11 @@ def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
             "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
         )
         notes.append(Problem("few_cases_per_parameter", "warning", message))
+    elif evidence.n < 100:
+        message = (
+            f"{evidence.n} cases are few for any model of constructs; 100 is the least usually asked for (Kline 2016)."
+        )
+        notes.append(Problem("few_cases", "note", message))
     return notes
 
 

@@ -15,6 +15,7 @@ from dusk_arrow.server import (
     comparisons,
     criteria,
     data,
+    downloads,
     explanations,
     imports,
     models,
@@ -50,7 +51,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), ResultsCache())
     security.install(app)
     problems.install(app)
-    for module in (projects, imports, data, models, comparisons, runs, criteria):
+    for module in (projects, imports, data, models, downloads, comparisons, runs, criteria):
         app.register_api(module.api)
 
     app.register_blueprint(explanations.pages)

@@ -3,31 +3,28 @@
 from __future__ import annotations
 
 import logging
-from typing import Annotated, Literal
+from typing import Annotated
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import Change, words
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.figure.board import Board, board
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import DataSetRow, ModelRow, RevisionRow, RunRow, now
+from dusk_arrow.records.tables import ModelRow, RevisionRow, RunRow, now
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.convert import CHANGE
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
-from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.context import attachment, context, reply, version_data
+from dusk_arrow.server.context import context, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -409,47 +406,6 @@ def _compare(now: Results, then: Results) -> WhatIfResult:
 def _differ(first: float | None, second: float | None) -> bool:
     """Whether two figures differ by something a reader would see."""
     return first is not None and second is not None and abs(first - second) >= 0.005
-
-
-def _estimated(model_id: int) -> tuple[Results, str]:
-    with context().sessions() as session:
-        model = find_model(session, model_id)
-        head = store.head_of(session, model)
-        version = store.version_of(session, head)
-        return fit_revision(session, head), session.get_one(DataSetRow, version.data_set_id).name
-
-
-@api.get("/<int:model_id>/figure.svg", operation_id="getFigure", responses={200: None})
-def get_figure(path: ModelPath) -> Response:
-    """The figure for a paper as SVG."""
-    results, name = _estimated(path.model_id)
-    if not results.converged:
-        raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    return attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
-
-
-class ScoresQuery(BaseModel):
-    """Which scores."""
-
-    method: Literal["regression", "bartlett"] = "regression"
-
-
-@api.get("/<int:model_id>/scores.csv", operation_id="getScores", responses={200: None})
-def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
-    """Scores of the cases on the constructs as comma-separated text."""
-    results, name = _estimated(path.model_id)
-    with context().sessions() as session:
-        data = version_data(store.head_of(session, find_model(session, path.model_id)).data_version_id)
-    if not isinstance(data, DataSet):
-        raise refuse(422, "scores_need_cases", "Scores are of single cases, and a matrix has none.")
-    return attachment(scores_csv(results, data, query.method), f"{name}_scores.csv", "text/csv")
-
-
-@api.get("/<int:model_id>/results.json", operation_id="getResults", responses={200: Results})
-def get_results(path: ModelPath) -> Response:
-    """The results document."""
-    results, name = _estimated(path.model_id)
-    return attachment(results.model_dump_json(indent=1), f"{name}.json", "application/json")
 
 
 def run_key(model: ModelRow, fingerprint: str, specification: str, settings: Settings) -> str:
