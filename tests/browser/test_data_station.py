@@ -49,7 +49,8 @@ def test_a_messy_file_is_put_right_before_anything_is_stored(page: Page, survey:
 def test_steps_change_the_model_and_can_be_switched_off(page: Page) -> None:
     """A recode, cases held out and taken back: the model follows, the trail says so, nothing is lost."""
     page.demo("River Wardens")
-    before = page.named("estimated").text
+    before = page.named("estimated").text.split("·")[-1]
+    assert "n = 349" in before
     page.find("a[href$='/data']").click()
     page.find("input[aria-label='Select su4']").click()
     page.button("Recode reversed").click()
@@ -61,6 +62,10 @@ def test_steps_change_the_model_and_can_be_switched_off(page: Page) -> None:
     page.until(
         lambda: "−.62" not in page.find("[data-card=Support]").text and ".62" in page.find("[data-card=Support]").text
     )
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: "before the last change" in page.named("earlier-data").text)
+    page.button("Use the present data").click()
+    page.until(lambda: not page.all("[data-testid='earlier-data']"))
     page.find("a[href$='/data']").click()
     tabs = {tab.text: tab for tab in page.all("[role=tab]")}
     tabs["Screening"].click()
@@ -77,7 +82,7 @@ def test_steps_change_the_model_and_can_be_switched_off(page: Page) -> None:
         out = page.until(lambda: next(e for e in page.all("[aria-label^='Take out']") if e.is_enabled()))
         page.driver.execute_script("arguments[0].click()", out)
         page.until(lambda count=count: len(page.all("[aria-label='Recorded steps'] li")) == count - 1)
-    page.until(lambda: page.named("estimated").text == before)
+    page.until(lambda: before in page.named("estimated").text)
     assert page.errors() == []
 
 

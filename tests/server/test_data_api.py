@@ -128,6 +128,13 @@ def test_steps_reestimate_the_models_and_can_be_undone(client: FlaskClient, crea
     assert second["results"]["fit"]["chi_square"] == pytest.approx(first["results"]["fit"]["chi_square"], abs=1e-6)
     undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
     assert loading(undone) == pytest.approx(loading(first))
+    assert undone["revision"]["data_version_id"] != client.get(f"/api/projects/{project}").get_json()["data_version_id"]
+    address = f"/api/projects/{project}/models/{created['model_id']}/present-data"
+    assert client.post(address).status_code == 200
+    present = model(client, created)
+    assert loading(present) == pytest.approx(loading(second))
+    assert present["revision"]["words"] == "data: as they are now"
+    assert client.post(f"/api/projects/{project}/models/1/present-data").status_code == 404
     assert record(client, project, RECODE | {"low": 2}).status_code == 422
     assert record(client, project).status_code == 200
     stale = {"parent": 1, "steps": []}

@@ -1,4 +1,13 @@
-import type { Column, ModelState, Problem, Project, Step } from "../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import {
+  api,
+  take,
+  type Column,
+  type ModelState,
+  type Problem,
+  type Project,
+  type Step,
+} from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { useSteps } from "../data/steps";
 import { pathStart, useDesk } from "../model/desk";
@@ -48,6 +57,7 @@ export function Lens({ project, model, gestures }: Props) {
   return (
     <aside aria-label="Lens" className="w-[292px] shrink-0 overflow-y-auto pl-2 pr-1">
       {content ?? <Overview model={model} problems={attention} />}
+      <EarlierData project={project} model={model} />
       {attention.length > 0 && (
         <>
           {content && attention.some((p) => p.severity === "error") && <Rule />}
@@ -100,6 +110,25 @@ function Overview({ model, problems }: { model: ModelState; problems: Problem[] 
           )}
         </div>
       )}
+    </div>
+  );
+}
+
+/** After an undo past a change of the data the model stands on earlier data; it says so, with the way out. */
+function EarlierData({ project, model }: { project: Project; model: ModelState }) {
+  const queries = useQueryClient();
+  if (model.revision.data_version_id === project.data_version_id) return null;
+  const follow = async () => {
+    const path = { project_id: project.id, model_id: model.id };
+    await take(api.POST("/api/projects/{project_id}/models/{model_id}/present-data", { params: { path } }));
+    await queries.invalidateQueries({ queryKey: ["model", model.id] });
+  };
+  return (
+    <div className="mb-3 border-l-2 border-lake pl-2.5" data-testid="earlier-data">
+      <p>This revision rests on the data as they were before the last change on the Data station.</p>
+      <button className="font-semibold text-ember hover:underline" onClick={() => void follow()}>
+        Use the present data
+      </button>
     </div>
   );
 }

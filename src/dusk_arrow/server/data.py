@@ -19,7 +19,7 @@ from dusk_arrow.core.specification.writing import write
 from dusk_arrow.exchange.recorded_steps import STEPS, AnyStep, write_steps
 from dusk_arrow.exchange.writing import FORMATS, MIMETYPES, write_data, write_rows, write_workbook
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ProjectRow
+from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.results.screening import CheckDocument, check_document, screening_tables
@@ -27,7 +27,7 @@ from dusk_arrow.results.waves import WaveReport, compare_waves
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.imports import FileForm, read_form
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
-from dusk_arrow.server.projects import ProjectPath, find_project
+from dusk_arrow.server.projects import Done, ProjectPath, find_project
 
 api = APIBlueprint(
     "data", __name__, url_prefix="/api/projects", abp_tags=[Tag(name="data")],
@@ -109,19 +109,28 @@ def _said(before: list[Step], after: list[Step]) -> str:
     return "; ".join(said) if said else "steps in another order"
 
 
-def _move_models(
-    session: Session, project: ProjectRow, version: DataVersionRow, said: str, renamed: dict[str, str]
-) -> list[str]:
-    """Every model gets a revision on the new version; renamed columns are renamed in it."""
-    changed = []
-    for model in store.models_of(session, project.id):
-        head = store.head_of(session, model)
-        specification = parse(head.specification)
-        for old, new in renamed.items():
-            specification = rename_column(specification, old, new)
-        store.add_revision(session, model, write(specification), [], f"data: {said}", None, None, version.id)
-        changed.append(model.name)
-    return changed
+def _renamed(before: list[Step], after: list[Step]) -> dict[str, str]:
+    """Columns whose name differs between two lists of steps, old name to new."""
+    was, is_ = current_names(before), current_names(after)
+    renamed = {was.get(name, name): new for name, new in is_.items() if was.get(name, name) != new}
+    return renamed | {old: name for name, old in was.items() if name not in is_}
+
+
+def _move_model(session: Session, model: ModelRow, version: DataVersionRow, said: str) -> None:
+    """A revision of the model on a version of the data; columns renamed meanwhile are renamed in it."""
+    head = store.head_of(session, model)
+    specification = parse(head.specification)
+    for old, new in _renamed(store.steps_of(store.version_of(session, head)), store.steps_of(version)).items():
+        specification = rename_column(specification, old, new)
+    store.add_revision(session, model, write(specification), [], f"data: {said}", None, None, version.id)
+
+
+def _move_models(session: Session, project: ProjectRow, version: DataVersionRow, said: str) -> list[str]:
+    """Every model of the project on a version of the data; the names of the models."""
+    models = store.models_of(session, project.id)
+    for model in models:
+        _move_model(session, model, version, said)
+    return [model.name for model in models]
 
 
 @api.put("/<int:project_id>/steps", operation_id="setSteps", responses={200: StepsPart})
@@ -148,11 +157,28 @@ def set_steps(path: ProjectPath, body: NewSteps) -> Response:
         said = _said(before, steps)
         row = store.add_data_version(session, imported_row, STEPS.dump_python(steps, mode="json"), said, data)
         project.data_version_id = row.id
-        was, is_ = current_names(before), current_names(steps)
-        renamed = {was.get(name, name): new for name, new in is_.items() if was.get(name, name) != new}
-        renamed |= {old: name for name, old in was.items() if name not in is_}
-        changed = _move_models(session, project, row, said, renamed)
+        changed = _move_models(session, project, row, said)
         return reply(_steps_part(session, project, changed))
+
+
+class FollowPath(ProjectPath):
+    """A model of a project."""
+
+    model_id: int
+
+
+@api.post("/<int:project_id>/models/<int:model_id>/present-data", operation_id="usePresentData", responses={200: Done})
+def use_present_data(path: FollowPath) -> Response:
+    """Estimates a model that stands at a revision with earlier data on the data as they are now."""
+    with context().sessions.begin() as session:
+        project = find_project(session, path.project_id)
+        model = store.lock_model(session, path.model_id)
+        if model is None or model.project_id != project.id:
+            raise refuse(404, "unknown_model", "There is no such model in this project.")
+        version = store.current_version(session, project)
+        if store.head_of(session, model).data_version_id != version.id:
+            _move_model(session, model, version, "as they are now")
+    return reply(Done())
 
 
 class Replaced(BaseModel):
@@ -193,7 +219,7 @@ def replace_data(path: ProjectPath, form: FileForm) -> Response:
         said = f"new wave {data.name}, {after.n} cases"
         version = store.add_data_version(session, row, STEPS.dump_python(steps, mode="json"), said, after)
         project.data_version_id = version.id
-        changed = _move_models(session, project, version, said, {})
+        changed = _move_models(session, project, version, said)
         return reply(found.model_copy(update={"models_changed": changed}), 201)
 
 
