@@ -1264,7 +1264,7 @@ export interface components {
         };
         /**
          * FSquaredPart
-         * @description Cohen's f² of one antecedent.
+         * @description Cohen's f² of one antecedent, with his word for its size.
          */
         FSquaredPart: {
             /** From */
@@ -1273,6 +1273,11 @@ export interface components {
             to: string;
             /** Value */
             value: number | null;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * FileForm

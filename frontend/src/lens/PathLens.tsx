@@ -14,12 +14,6 @@ interface Props {
   target: string;
 }
 
-const F_WORDS: [number, string][] = [
-  [0.35, "large"],
-  [0.15, "medium"],
-  [0.02, "small"],
-];
-
 export function PathLens({ model, gestures, source, target }: Props) {
   const select = useDesk((desk) => desk.select);
   const criteria = useCriteria();
@@ -30,7 +24,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
   const vif = results?.quality?.vif_antecedents.find(
     (v) => v.outcome === target && v.antecedent === source,
   )?.vif;
-  const share = results?.f_squared.find((f) => f.from === source && f.to === target)?.value;
+  const share = results?.f_squared.find((f) => f.from === source && f.to === target);
   const uses = (route: string[]) => route.some((name, i) => name === source && route[i + 1] === target);
   const routes = (results?.effects ?? []).filter(
     (effect) =>
@@ -71,10 +65,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
             label="f²"
             title="How much R² would fall without this antecedent, relative to what is unexplained (Cohen 1988)"
           >
-            {coefficient(share)}{" "}
-            <span className="text-quiet">
-              {F_WORDS.find(([bound]) => (share ?? 0) >= bound)?.[1] ?? "negligible"}
-            </span>
+            {coefficient(share?.value)} <span className="text-quiet">{share?.words}</span>
           </Row>
         </>
       )}

@@ -10,6 +10,7 @@ import numpy as np
 from scipy.special import ndtr, ndtri
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
+from dusk_arrow.core.assessment.criteria import f_squared_words
 from dusk_arrow.core.assessment.fit import Fit, scale_fit
 from dusk_arrow.core.assessment.reliability import standardized_alpha
 from dusk_arrow.core.covariance.global_fit import assess_model
@@ -189,7 +190,8 @@ def _collinearity(fitted: Fitted) -> tuple[list[AntecedentVif], list[FSquaredPar
             names, antecedent_vif(nodes, rows), f_squared(nodes, at[outcome], rows), strict=True
         ):
             vifs.append(AntecedentVif(outcome=outcome, antecedent=name, vif=number(vif)))
-            shares.append(FSquaredPart(from_=name, to=outcome, value=number(share)))
+            known = number(share)
+            shares.append(FSquaredPart(from_=name, to=outcome, value=known, words=f_squared_words(known)))
     return vifs, shares
 
 

@@ -270,11 +270,12 @@ class QualityPart(Part):
 
 
 class FSquaredPart(Part):
-    """Cohen's f² of one antecedent."""
+    """Cohen's f² of one antecedent, with his word for its size."""
 
     from_: str = Field(alias="from")
     to: str
     value: float | None
+    words: str = ""
 
 
 class ResidualsPart(Part):
