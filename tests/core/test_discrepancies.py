@@ -17,6 +17,7 @@ from dusk_arrow.core.covariance.evidence import (
     moment_covariance,
     prepare_resampling,
 )
+from dusk_arrow.core.covariance.figures import figures, make_plan
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import implied, implied_means, lay_out, matrices
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
@@ -387,3 +388,46 @@ def test_one_sample_equals_one_of_a_batch() -> None:
         np.testing.assert_allclose(gradient[i], slope[0], atol=1e-8)
     matrix = matrix_evidence(evidence.covariance, 200)
     assert discrepancy_of(matrix).size == 1
+
+
+@pytest.mark.parametrize("kind", ["ml", "gls", "adf", "full-information", "ml with means"])
+def test_units_order_of_cases_and_scaling_change_no_standardized_figure(kind: str) -> None:
+    """Grams or kilograms, this case first or that one, marker or unit variance: χ² and standardized loadings stay."""
+    modelled = "means" in kind or kind == "full-information"
+    values = rows_of(table_of(THREE), 23, 500)
+    if kind == "full-information":
+        values = holes(values, 9)
+    how: dict[str, object] = {"missing": "full-information"} if kind == "full-information" else {}
+    if kind in ("gls", "adf"):
+        how["estimator"] = kind
+    if kind == "ml with means":
+        how["with_means"] = True
+
+    def standardized(rows: Array, scaling: str = "marker") -> tuple[Array, float]:
+        table = compile_model(model_of(THREE), scaling, modelled)  # type: ignore[arg-type]
+        found = estimate(table, case_evidence(rows, **how))
+        assert found.solution.converged
+        shown = figures(make_plan(found.model, (), {}), found.solution.theta).standardized
+        loadings = [shown[i] for i, p in enumerate(table.parameters) if p.kind in ("loading", "path")]
+        return np.array(loadings), found.statistic
+
+    first, statistic = standardized(values)
+    rng = np.random.default_rng(3)
+    for other in (
+        standardized(values * rng.uniform(0.1, 30, 9) + rng.uniform(-50, 50, 9)),
+        standardized(values[rng.permutation(500)]),
+        standardized(values, "unit-variance"),
+    ):
+        np.testing.assert_allclose(other[0], first, atol=2e-5)
+        assert other[1] == pytest.approx(statistic, abs=1e-4)
+
+
+def test_uls_depends_on_units_and_says_so_nowhere_else() -> None:
+    """Unweighted least squares is the one estimator for which units matter; permuting cases still changes nothing."""
+    values = rows_of(table_of(THREE), 24, 300)
+    table = table_of(THREE)
+    first = estimate(table, case_evidence(values, estimator="uls"))
+    again = estimate(table, case_evidence(values[::-1], estimator="uls"))
+    np.testing.assert_allclose(first.solution.theta, again.solution.theta, atol=1e-7)
+    other = estimate(table, case_evidence(values * np.linspace(0.5, 9, 9), estimator="uls"))
+    assert abs(other.statistic - first.statistic) > 1e-3

@@ -227,7 +227,7 @@ function PathsAtZero({ model }: { model: ModelState }) {
               <td className="pl-4 text-right">
                 {test.difference
                   ? plain(scaled ? test.difference.scaled : test.difference.chi_square)
-                  : "none without it"}
+                  : "not identified"}
               </td>
               <td className="pl-4 text-right">{test.difference?.df ?? ""}</td>
               <td className="pl-4 text-right">
