@@ -10,9 +10,10 @@ from alembic.migration import MigrationContext
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import OperationalError
 
+from dusk_arrow.records import store
 from dusk_arrow.records.cluster import Cluster
-from dusk_arrow.records.database import connect, migrate
-from dusk_arrow.records.tables import Base
+from dusk_arrow.records.database import connect, migrate, sessions
+from dusk_arrow.records.tables import Base, ProjectRow
 
 
 def test_migrations_make_the_tables_that_the_code_expects(cluster: Cluster) -> None:
@@ -25,6 +26,32 @@ def test_migrations_make_the_tables_that_the_code_expects(cluster: Cluster) -> N
         differences = compare_metadata(MigrationContext.configure(connection), Base.metadata)
     engine.dispose()
     assert differences == []
+
+
+def test_work_from_before_recorded_steps_is_kept(cluster: Cluster) -> None:
+    """Projects of the first version open with a first version of their data, and every revision knows its own."""
+    cluster.ensure_database("d_upgrade")
+    engine = connect(cluster.url("d_upgrade"))
+    migrate(engine, "0001")
+    with engine.begin() as connection:
+        for statement in (
+            "INSERT INTO projects (id, name, created) VALUES (1, 'old', now())",
+            "INSERT INTO data_sets (id, project_id, name, content, columns, problems, n_cases, fingerprint, created) "
+            "VALUES (1, 1, 'd', '', '[{\"name\": \"x\"}, {\"name\": \"y\"}]', '[]', 7, 'f', now())",
+            "INSERT INTO models (id, project_id, data_set_id, name, settings, pins, onward) "
+            "VALUES (1, 1, 1, 'm', '{\"scaling\": \"marker\"}', '{}', '{}')",
+            "INSERT INTO revisions (id, model_id, specification, changes, words, created) VALUES (1, 1, 'x leads to y', '[]', 'w', now())",
+            "UPDATE models SET head_id = 1",
+        ):
+            connection.exec_driver_sql(statement)
+    migrate(engine)
+    with sessions(engine)() as session:
+        project = session.get_one(ProjectRow, 1)
+        version = store.current_version(session, project)
+        head = store.head_of(session, store.models_of(session, 1)[0])
+        assert (version.n_cases, version.n_columns, version.steps) == (7, 2, [])
+        assert (head.data_version_id, head.settings) == (version.id, {"scaling": "marker"})
+    engine.dispose()
 
 
 def test_the_cluster_wants_its_password_and_listens_on_loopback_only(cluster: Cluster) -> None:

@@ -22,10 +22,10 @@ def sessions(engine: Engine) -> Sessions:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def migrate(engine: Engine) -> None:
-    """Runs every migration that has not been run yet."""
+def migrate(engine: Engine, revision: str = "head") -> None:
+    """Runs every migration up to a revision that has not been run yet."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        command.upgrade(config, revision)
