@@ -14,6 +14,7 @@ from dusk_arrow.core.specification.changes import (
     Change,
     FixPath,
     MakeMarker,
+    MergeConstructs,
     MoveIndicator,
     RemoveConstruct,
     RemoveIndicator,
@@ -206,3 +207,15 @@ def test_reflective_constructs_may_share_an_indicator() -> None:
         apply(specification, AddConstruct("C", ("a1", "b1")))
     with pytest.raises(ProblemError, match="already belongs to A"):
         apply(parse("A shows in a1, a2\nF is made of b1, b2"), AddIndicators("F", ("a1",)))
+
+
+def test_merging_moves_indicators_and_paths() -> None:
+    """Two constructs that are one become one: nothing measured is lost, no path leads to itself."""
+    text = "A shows in a1, a2\nB shows in b1, b2, b3\nC shows in a3, b4\nset aside b3 from B\nA leads to B\nB leads to C\nA leads to C"
+    merged = read(apply(parse(text), MergeConstructs("B", "A")))
+    assert [c.name for c in merged.constructs] == ["A", "C"]
+    assert merged.by_name["A"].indicators == ("a1", "a2", "b1", "b2")
+    assert [name for name, _ in merged.by_name["A"].aside] == ["b3"]
+    assert merged.paths == (("A", "C"),)
+    with pytest.raises(ProblemError, match="cannot be merged"):
+        apply(parse("A shows in a1, a2\nF is made of b1, b2"), MergeConstructs("F", "A"))

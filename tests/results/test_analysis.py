@@ -254,3 +254,24 @@ def test_coarse_items_are_named() -> None:
     data = DataSet("coarse", tuple(Column(f"x{i}", "ordered", answers[:, i]) for i in range(3)))
     found = analyse(parse("A shows in x0, x1, x2"), data, Settings())
     assert "x0, x1 and x2 have fewer than five" in next(p.message for p in found.problems if p.code == "coarse_items")
+
+
+def test_what_stands_in_the_way_has_a_button() -> None:
+    """A column that repeats another, a loop that no data identify, constructs that are one: each repair leads on."""
+    rng = np.random.default_rng(2)
+    factor = rng.standard_normal((300, 1))
+    x = factor + 0.7 * rng.standard_normal((300, 6))
+    columns = {f"x{i}": x[:, i] for i in range(6)} | {"twin": 2 * x[:, 0]}
+    data = DataSet("d", tuple(Column(name, "number", values) for name, values in columns.items()))
+    cases = {
+        "A shows in x0, x1, x2, twin": "not_positive_definite",
+        "x0 leads to x1\nx1 leads to x0": "too_many_parameters",
+        "A shows in x0, x1, x2\nB shows in x3, x4, x5": "constructs_alike",
+    }
+    for text, code in cases.items():
+        specification = parse(text)
+        problem = next(p for p in analyse(specification, data, Settings()).problems if p.code == code)
+        assert problem.repairs, code
+        after = analyse(apply(specification, problem.repairs[0].change), data, Settings())
+        assert code not in {p.code for p in after.problems}
+        assert after.outcome == "estimated"

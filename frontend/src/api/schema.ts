@@ -1657,6 +1657,21 @@ export interface components {
             to: string;
         };
         /**
+         * MergeConstructs
+         * @description A construct's indicators and paths go over to another that the data cannot tell from it.
+         */
+        MergeConstructs: {
+            /** Into */
+            into: string;
+            /** Name */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "merge_constructs";
+        };
+        /**
          * ModelColumn
          * @description One model of a comparison.
          */
@@ -1823,7 +1838,7 @@ export interface components {
          */
         NewRevision: {
             /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /** Parent */
             parent: number;
             /**
@@ -2961,7 +2976,7 @@ export interface components {
          */
         WhatIf: {
             /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
         };
         /**
          * WhatIfResult

@@ -22,7 +22,7 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.observations.steps import recoding
 from dusk_arrow.core.problems import Problem, Repair, has_error, listed
-from dusk_arrow.core.specification.changes import SetCovariance
+from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import (
@@ -178,6 +178,22 @@ def _with_recoding(problem: Problem, source: Source, model: Model) -> Problem:
     return replace(problem, repairs=(recoding(source, name, block), *problem.repairs))
 
 
+def _ways_out(problem: Problem, model: Model) -> Problem:
+    """Repairs for what stands in the way of estimation: items set aside, paths and covariances taken out."""
+    repairs: list[Repair] = []
+    pairs = {tuple(sorted(pair)) for pair in model.covariances}
+    for about in problem.about:
+        source, arrow, target = about.partition(" → ")
+        first, sign, second = about.partition(" & ")
+        if arrow and (source, target) in model.paths:
+            repairs.append(Repair(f"Remove the path {about}", RemovePath(source, target)))
+        elif sign and tuple(sorted((first, second))) in pairs:
+            repairs.append(Repair(f"Let {first} and {second} not covary", SetCovariance(first, second, None)))
+        elif about in model.owner:
+            repairs.append(Repair(f"Set {about} aside", SetAside(model.owner[about].name, about)))
+    return replace(problem, repairs=(*problem.repairs, *repairs[:3]))
+
+
 def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
     """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
     owner = {name: c.name for c in table.constructs for name in c.indicators}
@@ -287,7 +303,8 @@ def analyse(
         problems += _not_numbers(source, model.columns)
     problems += _needs_cases(source, settings)
     if has_error(problems):
-        return Analysis("refused", specification, settings, source, tuple(problems))
+        ways = tuple(p if p.repairs or p.severity != "error" else _ways_out(p, model) for p in problems)
+        return Analysis("refused", specification, settings, source, ways)
     incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
     with_means = settings.means or incomplete or speaks_of_means(specification)
     table = compile_model(model, settings.scaling, with_means)
@@ -297,8 +314,9 @@ def analyse(
     if not has_error(problems):
         problems += _conflicts(settings, evidence)
     if has_error(problems):
-        return Analysis("refused", specification, settings, source, tuple(problems))
-    problems += identification(table)
+        ways = tuple(_ways_out(problem, model) for problem in problems)
+        return Analysis("refused", specification, settings, source, ways)
+    problems += [_ways_out(problem, model) for problem in identification(table)]
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
     problems += _weight_note(source) + _coarse_items(source, table.observed) + _sample_notes(evidence, table)

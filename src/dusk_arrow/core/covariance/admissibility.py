@@ -10,7 +10,7 @@ from dusk_arrow.core.covariance.figures import Figures
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
-from dusk_arrow.core.specification.changes import SetAside
+from dusk_arrow.core.specification.changes import MergeConstructs, SetAside
 from dusk_arrow.core.wording import coefficient
 
 TOLERANCE = -1e-8
@@ -70,7 +70,10 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
                     f"{names[0]} and {names[1]} correlate at {coefficient(correlation[a, b])}{', ' if beyond else ': '}{said}. "
                     "Consider merging them, or dropping one."
                 )
-                problems.append(Problem("constructs_alike", "warning", message, names))
+                modes = {c.name: c.mode for c in table.constructs}
+                merge = (Repair(f"Merge {names[1]} into {names[0]}", MergeConstructs(names[1], names[0])),)
+                repairs = merge if modes[names[0]] == modes[names[1]] else ()
+                problems.append(Problem("constructs_alike", "warning", message, names, repairs))
     for i, parameter in enumerate(table.parameters):
         alone = sum(parameter.target in c.indicators for c in table.constructs) == 1
         if parameter.kind == "loading" and alone and abs(found.standardized[i]) > 1 + 1e-8:

@@ -47,7 +47,8 @@ def identification(table: ParameterTable) -> list[Problem]:
             f"The model asks for {q} parameters, but {p} variables give only {moments} {kinds}. "
             "Remove paths or covariances, fix parameters, or add indicators."
         )
-        return [Problem("too_many_parameters", "error", message)]
+        paths = tuple(p.words for p in table.parameters if p.kind == "path" and p.free)
+        return [Problem("too_many_parameters", "error", message, paths[::-1])]
     if q == 0:
         return []
     model = lay_out(table)

@@ -62,19 +62,21 @@ def shapiro_wilk(values: Array, most: int = 200) -> float | None:
     return float(shapiro(valid).pvalue) if 3 <= valid.size <= most else None
 
 
-def _determined(names: Sequence[str], covariance: Array) -> str:
-    """The columns involved in the exact relation behind a singular covariance matrix, in words."""
+def _determined(names: Sequence[str], covariance: Array) -> tuple[str, tuple[str, ...]]:
+    """The exact relation behind a singular covariance matrix in words, and the columns involved, the last named first."""
     correlation = correlation_from(covariance)
     p = len(names)
     for i in range(p):
         for j in range(i):
             if abs(correlation[i, j]) > 1 - 1e-10:
-                return f"{names[j]} and {names[i]} are the same up to scale"
+                return f"{names[j]} and {names[i]} are the same up to scale", (names[i], names[j])
     values, vectors = np.linalg.eigh(correlation)
     if values[0] < -1e-8:
-        return "no set of answers could give these covariances; check the numbers and the order of the columns"
+        words = "no set of answers could give these covariances; check the numbers and the order of the columns"
+        return words, tuple(names)
     involved = [name for name, share in zip(names, np.abs(vectors[:, 0]), strict=True) if share > 1e-6]
-    return f"{listed(involved)} depend exactly on each other, as when one column is the sum of others"
+    words = f"{listed(involved)} depend exactly on each other, as when one column is the sum of others"
+    return words, tuple(reversed(involved))
 
 
 def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Problem]:
@@ -96,6 +98,7 @@ def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Pr
         )
         return [Problem("too_few_cases", "error", message, tuple(names))]
     if not positive_definite(correlation_from(covariance) - 1e-10 * np.eye(p)):
-        message = f"The covariance matrix is not positive definite: {_determined(names, covariance)}."
-        return [Problem("not_positive_definite", "error", message, tuple(names))]
+        words, involved = _determined(names, covariance)
+        message = f"The covariance matrix is not positive definite: {words}."
+        return [Problem("not_positive_definite", "error", message, involved)]
     return []

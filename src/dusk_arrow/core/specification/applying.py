@@ -15,6 +15,7 @@ from dusk_arrow.core.specification.changes import (
     Change,
     FixPath,
     MakeMarker,
+    MergeConstructs,
     MoveIndicator,
     RemoveConstruct,
     RemoveIndicator,
@@ -285,6 +286,24 @@ def _check_free(specification: Specification, indicators: tuple[str, ...], joini
                 raise _refuse("indicator_taken", f"{name} already belongs to {construct.name}.", name, construct.name)
 
 
+def _merge(specification: Specification, name: str, into: str) -> Specification:
+    """Indicators (set aside ones too) and paths of one construct go over to another of its kind."""
+    own, other = _construct(specification, name), _construct(specification, into)
+    if own == other or own.mode != other.mode:
+        raise _refuse(
+            "cannot_merge", f"{name} and {into} cannot be merged: they are not two constructs of one kind.", name
+        )
+    paths = read(specification).paths
+    moved = [tuple(into if n == name else n for n in path) for path in paths if name in path]
+    changes: list[Change] = [RemoveConstruct(name)]
+    fresh = tuple(n for n in (*own.indicators, *(n for n, _ in own.aside)) if n not in other.everything)
+    if fresh:
+        changes.append(AddIndicators(into, fresh))
+    changes += [SetAside(into, n, reason) for n, reason in own.aside if n in fresh]
+    changes += [AddPath(a, b) for a, b in dict.fromkeys(moved) if a != b and (a, b) not in paths]
+    return apply_all(specification, changes)
+
+
 def apply(specification: Specification, change: Change) -> Specification:
     """The specification after a change. Raises ProblemError where the change makes no sense there."""
     match change:
@@ -304,6 +323,8 @@ def apply(specification: Specification, change: Change) -> Specification:
                 specification,
                 lambda s: [] if isinstance(s, Shows | MadeOf) and s.construct == name else [s],
             )
+        case MergeConstructs(name, into):
+            return _merge(specification, name, into)
         case Rename(name, to):
             _construct(specification, name)
             if name == to:

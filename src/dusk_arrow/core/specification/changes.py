@@ -27,6 +27,15 @@ class RemoveConstruct:
 
 
 @dataclass(frozen=True)
+class MergeConstructs:
+    """A construct's indicators and paths go over to another that the data cannot tell from it."""
+
+    name: str
+    into: str
+    type: Literal["merge_constructs"] = "merge_constructs"
+
+
+@dataclass(frozen=True)
 class Rename:
     """A construct gets another name wherever it is mentioned."""
 
@@ -165,6 +174,7 @@ class ReplaceText:
 Change = (
     AddConstruct
     | RemoveConstruct
+    | MergeConstructs
     | Rename
     | SetMode
     | AddIndicators
@@ -193,6 +203,8 @@ def words(change: Change) -> str:
             return f"{name} removed"
         case Rename(name, to):
             return f"{name} renamed to {to}"
+        case MergeConstructs(name, into):
+            return f"{name} merged into {into}"
         case SetMode(name, mode):
             return f"{name} made {mode}"
         case AddIndicators(construct, indicators):
