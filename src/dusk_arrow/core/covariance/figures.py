@@ -245,6 +245,6 @@ def delta_errors(plan: FigurePlan, theta: Array, covariance: Array) -> Array:
     """
     steps = theta + 1j * STEP * np.eye(theta.size)
     jacobian = figures(plan, steps).flat().imag / STEP
-    variance = np.einsum("kf,kl,lf->f", jacobian, covariance, jacobian)
+    variance = (jacobian * (covariance @ jacobian)).sum(axis=0)
     result: Array = np.sqrt(np.maximum(variance, 0.0))
     return np.where(np.isnan(jacobian).any(axis=0), np.nan, result)

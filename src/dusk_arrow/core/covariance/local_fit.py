@@ -34,12 +34,12 @@ def standardized_residuals(estimation: Estimation, evidence: Evidence) -> Array 
     sigma = estimation.implied
     if isinstance(estimation.discrepancy, DistributionFree):
         gamma = np.linalg.inv(estimation.discrepancy.weights[0])
-        variance = np.diag(gamma)[:k] - np.einsum("kq,qr,kr->k", own, bread, own)
+        variance = np.diag(gamma)[:k] - ((own @ bread) * own).sum(axis=1)
         whole = np.diag(gamma)[:k]
     else:
         whole = sigma[rows, rows] * sigma[columns, columns] + sigma[rows, columns] ** 2
         if evidence.estimator == "ml":
-            variance = whole - np.einsum("kq,qr,kr->k", own, bread, own)
+            variance = whole - ((own @ bread) * own).sum(axis=1)
         else:
             weight = np.linalg.inv(evidence.covariance) if evidence.estimator == "gls" else np.eye(p)
             variance = _sandwiched(sigma, weight, own, bread, whole)
@@ -62,7 +62,7 @@ def _sandwiched(sigma: Array, weight: Array, slopes: Array, bread: Array, whole:
     spread = sigma @ turned @ sigma
     cross = spread[:, rows, columns].T
     inner = np.einsum("apq,bqp->ab", turned, spread) / 2
-    first = np.einsum("kq,qr,kr->k", slopes, bread, cross)
-    second = np.einsum("kq,qr,rs,st,kt->k", slopes, bread, inner, bread, slopes, optimize=True)
+    first = ((slopes @ bread) * cross).sum(axis=1)
+    second = ((slopes @ (bread @ inner @ bread)) * slopes).sum(axis=1)
     result: Array = whole - 2 * first + second
     return result

@@ -167,7 +167,7 @@ def _variance_of_score(model: CompiledModel, theta: Array, weights: Array) -> Ar
     result: Array = (
         np.diag(full)[q:]
         - 2 * np.einsum("qe,qe->e", weights, full[:q, q:])
-        + np.einsum("qe,qr,re->e", weights, full[:q, :q], weights)
+        + (weights * (full[:q, :q] @ weights)).sum(axis=0)
     )
     return result
 

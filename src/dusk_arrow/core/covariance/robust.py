@@ -179,7 +179,7 @@ def model_statistic(
 def _fourth_moment_trace(values: Array, inverse: Array, sample: Array) -> float:
     """tr(VΓ): ½(mean of (xᵀWx)² − tr(WSWS)), Γ the fourth moments of the cases with divisor n."""
     centred = values - values.mean(axis=0)
-    lengths = np.einsum("np,pq,nq->n", centred, inverse, centred)
+    lengths = ((centred @ inverse) * centred).sum(axis=1)
     product = inverse @ sample
     return float((lengths**2).mean() - np.trace(product @ product)) / 2
 
