@@ -228,7 +228,7 @@ def test_full_information_is_the_likelihood_of_every_case() -> None:
     found = estimate(table, evidence, "observed")
     assert found.implied_means is not None
     assert evidence.means is not None
-    both = log_likelihoods(evidence, found.implied, found.solution.discrepancy)
+    both = log_likelihoods(evidence, found.solution.discrepancy)
     assert both is not None
     assert both[0] == pytest.approx(case_log_likelihood(values, found.implied_means, found.implied), abs=1e-6)
     assert both[1] == pytest.approx(case_log_likelihood(values, evidence.means, evidence.covariance), abs=1e-6)

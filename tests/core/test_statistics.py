@@ -29,7 +29,7 @@ from dusk_arrow.core.observations.stems import group_by_stem
 from dusk_arrow.core.resampling.intervals import bias_correction
 from dusk_arrow.core.resampling.intervals import summarise as summarise_draws
 from dusk_arrow.core.resampling.plans import CHUNK, draw_counts, plan_chunks
-from tests.core.populations import fit_matrix, matrix_evidence, table_of
+from tests.core.populations import case_evidence, fit_matrix, matrix_evidence, table_of
 
 
 def compound(k: int, r: float) -> np.ndarray:
@@ -109,7 +109,7 @@ def test_fit_of_a_known_misfit() -> None:
         srmr=float(srmr(sample, implied)),
         gfi=None,
         n_moments=10,
-        likelihoods=log_likelihoods(matrix_evidence(sample, n), implied, discrepancy),
+        likelihoods=log_likelihoods(matrix_evidence(sample, n), discrepancy),
     )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)
     assert fit.p_value == pytest.approx(stats.chi2.sf(t, df))
@@ -306,5 +306,7 @@ def test_matrices_that_cannot_be_used_are_explained() -> None:
 
 def test_listwise_deletion_counts_what_it_loses() -> None:
     """The number lost is reported, always."""
-    sample = complete_cases(("a", "b"), np.array([[1, 2], [np.nan, 3], [4, 5]]))
+    values = np.array([[1, 2], [np.nan, 3], [4, 5]])
+    np.testing.assert_array_equal(complete_cases(values), [[1, 2], [4, 5]])
+    sample = case_evidence(values)
     assert (sample.n, sample.n_total) == (2, 3)

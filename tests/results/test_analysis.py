@@ -275,3 +275,15 @@ def test_what_stands_in_the_way_has_a_button() -> None:
         after = analyse(apply(specification, problem.repairs[0].change), data, Settings())
         assert code not in {p.code for p in after.problems}
         assert after.outcome == "estimated"
+
+
+def test_adf_refuses_weights_that_are_singular() -> None:
+    """Answers of yes and no have squares that say nothing new, so their moments cannot be weighed by their covariances."""
+    rng = np.random.default_rng(4)
+    factor = rng.standard_normal((400, 1))
+    answers = np.where(factor + rng.standard_normal((400, 3)) > 0, 1.0, -1.0)
+    balanced = np.vstack([answers, -answers])
+    data = DataSet("yes and no", tuple(Column(f"x{i}", "number", balanced[:, i]) for i in range(3)))
+    found = analyse(parse("A shows in x0, x1, x2"), data, Settings(estimator="adf"))
+    assert found.outcome == "refused"
+    assert "weights_singular" in {p.code for p in found.problems}

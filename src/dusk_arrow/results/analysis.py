@@ -261,7 +261,7 @@ def _conflicts(settings: Settings, evidence: Evidence) -> list[Problem]:
     return found
 
 
-def speaks_of_means(specification: Specification) -> bool:
+def _speaks_of_means(specification: Specification) -> bool:
     """Whether a sentence fixes, names, starts or matches an intercept."""
     for statement in specification.statements:
         targets = [statement.target] if isinstance(statement, Fixes | Starts | Calls) else []
@@ -286,6 +286,17 @@ def _named(parameters: ParameterTable, matrix: Array) -> list[Problem]:
     return [Problem("estimates_dependent", "note", message)]
 
 
+def set_up(
+    specification: Specification, model: Model, source: Source, settings: Settings
+) -> tuple[ParameterTable, Evidence]:
+    """The parameters of a model that was checked, and the evidence on its columns; means where they are needed."""
+    incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
+    with_means = settings.means or incomplete or _speaks_of_means(specification)
+    table = compile_model(model, settings.scaling, with_means)
+    how = (settings.estimator, settings.missing, settings.divisor, with_means)
+    return table, gather(source, table.observed, *how)
+
+
 def analyse(
     specification: Specification,
     source: Source,
@@ -305,11 +316,7 @@ def analyse(
     if has_error(problems):
         ways = tuple(p if p.repairs or p.severity != "error" else _ways_out(p, model) for p in problems)
         return Analysis("refused", specification, settings, source, ways)
-    incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
-    with_means = settings.means or incomplete or speaks_of_means(specification)
-    table = compile_model(model, settings.scaling, with_means)
-    how = (settings.estimator, settings.missing, settings.divisor, with_means)
-    evidence = gather(source, table.observed, *how)
+    table, evidence = set_up(specification, model, source, settings)
     problems += check_covariance(table.observed, evidence.covariance, evidence.n)
     if not has_error(problems):
         problems += _conflicts(settings, evidence)
@@ -320,7 +327,15 @@ def analyse(
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
     problems += _weight_note(source) + _coarse_items(source, table.observed) + _sample_notes(evidence, table)
-    estimation = estimate(table, evidence, settings.errors)
+    try:
+        estimation = estimate(table, evidence, settings.errors)
+    except np.linalg.LinAlgError:
+        message = (
+            "The covariances of the moments, by which ADF weighs them, are singular: some answers depend exactly on "
+            "each other. Use maximum likelihood with robust errors."
+        )
+        problems.append(Problem("weights_singular", "error", message))
+        return Analysis("refused", specification, settings, source, tuple(problems))
     if not estimation.solution.converged:
         message = (
             f"No solution was found: after {estimation.solution.iterations} iterations and several starts the best "

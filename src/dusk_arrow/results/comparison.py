@@ -11,8 +11,8 @@ from scipy.special import ndtr
 from dusk_arrow.core.assessment.fit import chi_square_p
 from dusk_arrow.core.covariance.discrepancies import Discrepancy
 from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
-from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of, gather
-from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
+from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of
+from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse, scaled_test
 from dusk_arrow.core.covariance.solver import solve
 from dusk_arrow.core.covariance.starting import starting_values
@@ -25,7 +25,7 @@ from dusk_arrow.core.specification.changes import FixPath
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import Specification
-from dusk_arrow.results.analysis import Source, speaks_of_means
+from dusk_arrow.results.analysis import Source, set_up
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import Settings
@@ -89,12 +89,9 @@ def quick_fit(specification: Specification, source: Source, settings: Settings) 
     model = read(specification)
     if has_error(check(specification, source.names)):
         return None
-    incomplete = settings.missing == "full-information" and isinstance(source, DataSet)
-    with_means = settings.means or incomplete or speaks_of_means(specification)
-    table = compile_model(model, settings.scaling, with_means)
-    if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in table.observed):
+    if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in model.columns):
         return None
-    evidence = gather(source, table.observed, settings.estimator, settings.missing, settings.divisor, with_means)
+    table, evidence = set_up(specification, model, source, settings)
     if has_error(check_covariance(table.observed, evidence.covariance, evidence.n)) or identification(table):
         return None
     try:
@@ -119,7 +116,10 @@ def _within(free: Quick, restricted: Quick) -> tuple[float, Array] | None:
     evidence = replace(free.evidence, covariance=covariance, means=means, values=None, groups=None, there=None)
     if free.evidence.estimator == "adf":
         evidence = replace(evidence, estimator="ml")
-    target: Discrepancy = discrepancy_of(evidence)
+    try:
+        target: Discrepancy = discrepancy_of(evidence)
+    except np.linalg.LinAlgError:
+        return None
     solution = solve(free.estimation.model, target, starting_values(free.table, covariance, means))
     return solution.discrepancy, solution.theta
 

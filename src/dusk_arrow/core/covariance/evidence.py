@@ -21,6 +21,7 @@ from dusk_arrow.core.observations.missing import (
     Pattern,
     PatternMoments,
     em_batch,
+    em_moments,
     likelihood_terms,
     pattern_moments,
     patterns,
@@ -100,7 +101,7 @@ def gather(
         kept = fill_with_means(answered)
         there = None if there.all() else there
     else:
-        kept = complete_cases(names, values).values
+        kept = complete_cases(values)
     n = int(kept.shape[0])
     if n < 2:
         return Evidence(np.full((len(names), len(names)), np.nan), None, n, n_total, kept, estimator, divisor)
@@ -112,12 +113,9 @@ def _incomplete(values: Array, n_total: int) -> Evidence:
     p = values.shape[1]
     if values.shape[0] < 2 or np.isnan(values).all(axis=0).any():
         return Evidence(np.full((p, p), np.nan), None, values.shape[0], n_total, values)
-    groups = patterns(values)
-    moments = pattern_moments(values, groups)
-    mean, spread = np.nanmean(values, axis=0), np.diag(np.nanvar(values, axis=0))
-    means, matrices, _, converged = em_batch(moments, mean[None], spread[None])
+    found, groups = em_moments(values), tuple(patterns(values))
     return Evidence(
-        matrices[0], means[0], values.shape[0], n_total, values, "ml", "n", True, None, tuple(groups), converged
+        found.covariance, found.mean, values.shape[0], n_total, values, "ml", "n", True, None, groups, found.converged
     )
 
 
@@ -144,7 +142,7 @@ def moment_covariance(values: Array, with_means: bool) -> Array:
 
 
 def discrepancy_of(evidence: Evidence) -> Discrepancy:
-    """The discrepancy of the evidence as a batch of one. Raises LinAlgError where ADF's weights are singular."""
+    """The discrepancy of the evidence as a batch of one. Raises LinAlgError where S or ADF's weights are singular."""
     if evidence.groups is not None:
         assert evidence.values is not None
         assert evidence.means is not None
@@ -152,7 +150,10 @@ def discrepancy_of(evidence: Evidence) -> Discrepancy:
         return pattern_likelihood(moments, evidence.means[None], evidence.covariance[None])
     values = None if evidence.values is None or evidence.estimator != "adf" else evidence.values[None]
     means = None if evidence.means is None else evidence.means[None]
-    return batch_discrepancy(evidence, evidence.covariance[None], means, values)[0]
+    discrepancy, usable = batch_discrepancy(evidence, evidence.covariance[None], means, values)
+    if not usable.all():
+        raise np.linalg.LinAlgError("singular moments or weights")
+    return discrepancy
 
 
 def batch_discrepancy(
@@ -240,8 +241,8 @@ def prepare_resampling(evidence: Evidence) -> Resampling:
     return Resampling(evidence, prepare_products(evidence.values))
 
 
-def log_likelihoods(evidence: Evidence, implied: Array, discrepancy: float) -> tuple[float, float] | None:
-    """logL of the model and of the saturated model; None for estimators without a likelihood."""
+def log_likelihoods(evidence: Evidence, discrepancy: float) -> tuple[float, float] | None:
+    """logL of a model with this discrepancy and of the saturated model; None for estimators without a likelihood."""
     if evidence.estimator != "ml":
         return None
     p = evidence.covariance.shape[0]

@@ -18,7 +18,7 @@ def _likelihood_baseline(evidence: Evidence) -> float:
         _, log_det = np.linalg.slogdet(evidence.covariance / np.outer(sd, sd))
         return float(-evidence.multiplier * log_det)
     assert evidence.values is not None
-    found = log_likelihoods(evidence, evidence.covariance, 0.0)
+    found = log_likelihoods(evidence, 0.0)
     assert found is not None
     there = (~np.isnan(evidence.values)).sum(axis=0)
     own = -there / 2 * (np.log(2 * np.pi * np.nanvar(evidence.values, axis=0)) + 1)
@@ -91,5 +91,5 @@ def assess_model(estimation: Estimation, evidence: Evidence, normal_theory: bool
         srmr=residual,
         gfi=goodness_of_fit(estimation, evidence),
         n_moments=p * (p + 1) // 2,
-        likelihoods=log_likelihoods(evidence, estimation.implied, estimation.solution.discrepancy),
+        likelihoods=log_likelihoods(evidence, estimation.solution.discrepancy),
     )

@@ -10,24 +10,10 @@ from numpy.typing import NDArray
 from dusk_arrow.core.linear_algebra import Array
 
 
-@dataclass(frozen=True)
-class Sample:
-    """Complete cases of the columns in use: values (n, p), and how many cases the data set had."""
-
-    names: tuple[str, ...]
-    values: Array
-    n_total: int
-
-    @property
-    def n(self) -> int:
-        """Cases used."""
-        return int(self.values.shape[0])
-
-
-def complete_cases(names: tuple[str, ...], values: Array) -> Sample:
+def complete_cases(values: Array) -> Array:
     """Listwise deletion: the rows of (n, p) without a missing value (nan)."""
-    kept = ~np.isnan(values).any(axis=1)
-    return Sample(names, values[kept], int(values.shape[0]))
+    result: Array = values[~np.isnan(values).any(axis=1)]
+    return result
 
 
 def fill_with_means(values: Array) -> Array:
