@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import { api, take, type ModelState, type Project } from "../api/client";
 import type { components } from "../api/schema";
 import { useDesk } from "../model/desk";
+import { useClickAway } from "../shared/useClickAway";
 
 /** The models of a project: which one is on the desk, and the ways to begin, name or put away one. */
 export function ModelMenu({
@@ -20,14 +21,8 @@ export function ModelMenu({
   const box = useRef<HTMLDivElement>(null);
   const queries = useQueryClient();
   const setComplaint = useDesk((desk) => desk.setComplaint);
-  useEffect(() => {
-    if (!shown) return;
-    const away = (event: MouseEvent) => {
-      if (!box.current?.contains(event.target as Node)) setShown(false);
-    };
-    window.addEventListener("mousedown", away);
-    return () => window.removeEventListener("mousedown", away);
-  }, [shown]);
+  const close = useCallback(() => setShown(false), []);
+  useClickAway(box, shown, close);
   const attempt = async (work: () => Promise<void>) => {
     try {
       await work();

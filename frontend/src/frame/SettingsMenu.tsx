@@ -1,7 +1,8 @@
 import { SlidersHorizontal } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import type { ModelState, Settings } from "../api/client";
 import type { Gestures } from "../api/hooks";
+import { useClickAway } from "../shared/useClickAway";
 
 type Choice<K extends keyof Settings> = { value: Settings[K]; words: string; hint: string };
 
@@ -62,14 +63,8 @@ export function estimatorWords(settings: Settings): string {
 export function SettingsMenu({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const [open, setOpen] = useState(false);
   const box = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    if (!open) return;
-    const away = (event: MouseEvent) => {
-      if (!box.current?.contains(event.target as Node)) setOpen(false);
-    };
-    window.addEventListener("mousedown", away);
-    return () => window.removeEventListener("mousedown", away);
-  }, [open]);
+  const close = useCallback(() => setOpen(false), []);
+  useClickAway(box, open, close);
   const settings = model.settings;
   const set = (part: Partial<Settings>) => void gestures.settings({ ...settings, ...part });
   return (
