@@ -1,8 +1,14 @@
-"""`python -m dusk_arrow.command_line start|fit|check`: what `./dusk` hands over to."""
+"""`python -m dusk_arrow.command_line start|fit|check|backup|restore`: what `./dusk` hands over to."""
 
 from __future__ import annotations
 
 import sys
+
+
+RECORDS = {
+    "backup": "Write all studies to one file.",
+    "restore": "Put the studies of a backup in the place of the present ones, which are backed up first.",
+}
 
 
 def main(arguments: list[str]) -> int:
@@ -20,9 +26,16 @@ def main(arguments: list[str]) -> int:
         from dusk_arrow.command_line.start import start
 
         return start(rest)
-    print("usage: start | fit | check", file=sys.stderr)
+    if command in RECORDS:
+        from dusk_arrow.command_line.start import with_records
+
+        return with_records(command, RECORDS[command], rest)
+    print("usage: start | fit | check | backup | restore", file=sys.stderr)
     return 2
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    try:
+        sys.exit(main(sys.argv[1:]))
+    except KeyboardInterrupt:
+        sys.exit(130)

@@ -1,12 +1,29 @@
-"""Where things are, from the environment or by default."""
+"""Where things are and how many there are to be, from the environment or by default."""
 
 from __future__ import annotations
 
 import hashlib
+import logging
 import os
 from pathlib import Path
 
 CHECKOUT = Path(__file__).resolve().parents[3]
+PORT = 8460
+MOST_WORKERS = 256
+
+
+class SettingError(Exception):
+    """A setting that makes no sense; the message is one line that says which and what would."""
+
+
+def _whole(name: str, text: str, least: int, most: int) -> int:
+    try:
+        value = int(text)
+    except ValueError:
+        value = least - 1
+    if not least <= value <= most:
+        raise SettingError(f"{name} is “{text}”; it has to be a whole number from {least} to {most}.")
+    return value
 
 
 def data_folder() -> Path:
@@ -21,6 +38,23 @@ def data_folder() -> Path:
     return Path(base) / "dusk-arrow" / key
 
 
+def usable_data_folder() -> Path:
+    """The data folder, made where it is missing. Raises SettingError where it cannot be written to."""
+    folder = data_folder()
+    named = "DUSK_DATA" if os.environ.get("DUSK_DATA") else "the data folder"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / f".probe-{os.getpid()}"
+        probe.touch()
+        probe.unlink()
+    except (FileExistsError, NotADirectoryError):
+        raise SettingError(f"{named} is {folder}, which is a file; it has to be a folder.") from None
+    except OSError as error:
+        reason = error.strerror or "no reason given"
+        raise SettingError(f"{named} is {folder}, which cannot be written to ({reason}).") from None
+    return folder
+
+
 def front_end() -> Path:
     """The built front end."""
     return CHECKOUT / "frontend" / "dist"
@@ -32,5 +66,23 @@ def demo_folder() -> Path:
 
 
 def workers() -> int:
-    """Worker processes for the bootstrap: DUSK_WORKERS, else one a core."""
-    return max(1, int(os.environ.get("DUSK_WORKERS", os.cpu_count() or 1)))
+    """Worker processes for the bootstrap: DUSK_WORKERS, else one a core. Raises SettingError."""
+    given = os.environ.get("DUSK_WORKERS")
+    return (os.cpu_count() or 1) if given is None else _whole("DUSK_WORKERS", given, 1, MOST_WORKERS)
+
+
+def wanted_port(option: str | None) -> int | None:
+    """The port that is asked for by an option or DUSK_PORT, None where it is left open. Raises SettingError."""
+    if option is not None:
+        return _whole("--port", option, 1, 65535)
+    given = os.environ.get("DUSK_PORT")
+    return None if given is None else _whole("DUSK_PORT", given, 1, 65535)
+
+
+def log_level() -> int:
+    """The level of the log: DUSK_LOG, else warnings. Raises SettingError."""
+    given = os.environ.get("DUSK_LOG", "warning")
+    levels = {"debug": logging.DEBUG, "info": logging.INFO, "warning": logging.WARNING, "error": logging.ERROR}
+    if given.lower() not in levels:
+        raise SettingError(f"DUSK_LOG is “{given}”; it has to be one of {', '.join(levels)}.")
+    return levels[given.lower()]

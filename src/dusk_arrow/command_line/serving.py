@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sys
 import threading
 from collections.abc import Callable
@@ -11,18 +12,26 @@ from waitress import create_server
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.command_line.places import demo_folder, front_end
 from dusk_arrow.records import store
-from dusk_arrow.records.cluster import Cluster
-from dusk_arrow.records.database import connect, migrate, sessions
+from dusk_arrow.records.backups import back_up_when_changed
+from dusk_arrow.records.cluster import Cluster, ClusterError
+from dusk_arrow.records.database import connect, migrate, outdated, sessions
 from dusk_arrow.server.app import create_app
 from dusk_arrow.server.context import Context
 
 THREADS = 64
+LOOK_AGAIN = 1.0
+log = logging.getLogger(__name__)
 
 
 def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, ready: Callable[[str], None]) -> None:
-    """Serves on loopback until `stopped` is set; tells `ready` the address once it answers."""
+    """Serves on loopback until `stopped` is set; tells `ready` the address once it answers. A database that ends
+    meanwhile is started again."""
     engine = connect(cluster.url())
-    migrate(engine)
+    if outdated(engine):
+        _back_up(cluster)
+        migrate(engine)
+    else:
+        threading.Thread(target=_back_up, args=(cluster,), daemon=True).start()
     maker = sessions(engine)
     with maker.begin() as session:
         store.close_open_runs(session)
@@ -34,8 +43,26 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     ready(f"http://127.0.0.1:{port}")
     context: Context = app.extensions["dusk_arrow"]
     threading.Thread(target=context.runs.pool.warm, daemon=True).start()
-    stopped.wait()
+    while not stopped.wait(LOOK_AGAIN):
+        if not cluster.running():
+            _start_again(cluster)
     print("· stopping", file=sys.stderr, flush=True)
     context.runs.close()
     server.close()
     engine.dispose()
+
+
+def _back_up(cluster: Cluster) -> None:
+    try:
+        back_up_when_changed(cluster)
+    except ClusterError as error:
+        log.warning("no backup was made: %s", error)
+
+
+def _start_again(cluster: Cluster) -> None:
+    """A database that was killed comes back on its old port; requests are told to try again meanwhile."""
+    print("· the database has ended; starting it again", file=sys.stderr, flush=True)
+    try:
+        cluster.start(keep_port=True)
+    except ClusterError as error:
+        log.error("%s", error)

@@ -6,6 +6,8 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -22,10 +24,22 @@ def sessions(engine: Engine) -> Sessions:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def migrate(engine: Engine, revision: str = "head") -> None:
-    """Runs every migration up to a revision that has not been run yet."""
+def _configuration() -> Config:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    return config
+
+
+def outdated(engine: Engine) -> bool:
+    """Whether there are migrations that have not been run yet."""
+    with engine.connect() as connection:
+        present = MigrationContext.configure(connection).get_current_revision()
+    return present != ScriptDirectory.from_config(_configuration()).get_current_head()
+
+
+def migrate(engine: Engine, revision: str = "head") -> None:
+    """Runs every migration up to a revision that has not been run yet."""
+    config = _configuration()
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, revision)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import logging
 from dataclasses import dataclass, field
 from threading import Event, Lock, Thread
-from time import monotonic
+from time import monotonic, sleep
+
+from sqlalchemy.exc import OperationalError
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
@@ -19,6 +21,7 @@ from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs.pool import WorkerPool
 
 log = logging.getLogger(__name__)
+ATTEMPTS = 60
 
 
 @dataclass
@@ -88,11 +91,23 @@ class RunManager:
         except Exception:
             log.exception("run %s failed", run_id)
             state, message = "failed", "The run failed; the server's log says why."
+        kept = results.model_dump(mode="json") if results is not None and state == "finished" else None
         try:
-            with self.sessions.begin() as session:
-                row = session.get_one(RunRow, run_id)
-                row.state, row.message, row.done, row.finished = state, message, live.done, now()
-                row.results = results.model_dump(mode="json") if results is not None and state == "finished" else None
+            self._record(run_id, state=state, message=message, done=live.done, finished=now(), results=kept)
         finally:
             with self._lock:
                 self._live.pop(run_id, None)
+
+    def _record(self, run_id: int, **values: object) -> None:
+        """Writes the end of a run; a database that is just being started again is waited for."""
+        for attempt in range(ATTEMPTS):
+            try:
+                with self.sessions.begin() as session:
+                    row = session.get_one(RunRow, run_id)
+                    for name, value in values.items():
+                        setattr(row, name, value)
+                return
+            except OperationalError:
+                if attempt == ATTEMPTS - 1:
+                    raise
+                sleep(1.0)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from flask import Flask, Response
 from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from dusk_arrow.core.problems import Problem, ProblemError
@@ -75,6 +76,14 @@ def install(app: Flask) -> None:
         status = error.code or 500
         message = words.get(status, error.description or error.name)
         return problem_response(status, [Problem(f"http_{status}", "error", message)])
+
+    @app.errorhandler(OperationalError)
+    def no_database(error: OperationalError) -> Response:
+        log.warning("the database does not answer: %s", str(error.orig).strip())
+        message = "The database is being started again. Try again in a moment; nothing was lost."
+        response = problem_response(503, [Problem("database_away", "error", message)])
+        response.headers["Retry-After"] = "2"
+        return response
 
     @app.errorhandler(Exception)
     def unexpected(error: Exception) -> Response:

@@ -1,0 +1,67 @@
+"""Starting: every wrong setting is one clear line, and the exit code says that it was the setting."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ROOT
+
+
+def started(folder: Path, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "dusk_arrow.command_line", *arguments],
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src"), "DUSK_DATA": str(folder), **environment},
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
+
+
+@pytest.mark.parametrize(
+    ("environment", "arguments", "said"),
+    [
+        ({"DUSK_PORT": "abc"}, [], "DUSK_PORT is “abc”"),
+        ({"DUSK_PORT": "99999"}, [], "from 1 to 65535"),
+        ({}, ["--port", "0"], "--port is “0”"),
+        ({"DUSK_WORKERS": "abc"}, [], "DUSK_WORKERS is “abc”"),
+        ({"DUSK_WORKERS": "0"}, [], "DUSK_WORKERS is “0”"),
+        ({"DUSK_LOG": "loud"}, [], "debug, info, warning, error"),
+        ({"DUSK_DATA": "/etc/hostname"}, [], "has to be a folder"),
+        ({"DUSK_DATA": "/proc/nowhere"}, [], "cannot be written to"),
+    ],
+)
+def test_wrong_settings_are_one_line(
+    tmp_path: Path, environment: dict[str, str], arguments: list[str], said: str
+) -> None:
+    """A typing error in a setting is no reason to read a stack trace."""
+    done = started(tmp_path, "start", *arguments, **environment)
+    assert done.returncode == 2
+    assert said in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_a_port_that_was_asked_for_is_not_replaced(tmp_path: Path) -> None:
+    """Whoever names a port has told others of it; another one would leave them before a closed door."""
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = str(taken.getsockname()[1])
+        done = started(tmp_path, "start", "--port", port)
+        assert (done.returncode, f"Port {port} is in use" in done.stderr) == (2, True)
+        assert started(tmp_path, "start", DUSK_PORT=port).returncode == 2
+    assert not (tmp_path / "cluster").exists()
+
+
+def test_restoring_from_nothing_is_refused(tmp_path: Path) -> None:
+    """A wrong file name must say so, and leave no half database behind."""
+    done = started(tmp_path, "restore", str(tmp_path / "none.backup"))
+    assert done.returncode == 2
+    assert "There is no file" in done.stderr
+    assert not (tmp_path / "cluster").exists()
