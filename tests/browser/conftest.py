@@ -29,7 +29,7 @@ def site(records: Sessions) -> Iterator[str]:
     server = create_server(app, host="127.0.0.1", port=0, threads=16)
     threading.Thread(target=server.run, daemon=True).start()
     yield f"http://127.0.0.1:{server.effective_port}"
-    app.extensions["dusk_arrow"].runs.close()
+    app.extensions["dusk_arrow"].close()
     server.close()
 
 

@@ -59,7 +59,10 @@ def test_moments(capsys: pytest.CaptureFixture[str]) -> None:
     assert json.loads(out)["fit"]["df"] == 236
     code, _, err = run(capsys, str(DEMO / "river_wardens.txt"), "--moments", matrix, "--n", "1")
     assert code == 2
-    assert "not enough" in err
+    assert "above 1, not 1. Give it with --n." in err
+    code, out, err = run(capsys, str(DEMO / "river_wardens.txt"), "--data", matrix, "--json", "-")
+    assert (code, json.loads(out)["fit"]["df"]) == (0, 236)
+    assert "read as a covariance or correlation matrix" in err
 
 
 @pytest.mark.parametrize(

@@ -16,9 +16,10 @@ from openpyxl import Workbook, load_workbook
 
 from dusk_arrow.core.observations.data import Column, DataSet, Moments
 from dusk_arrow.core.problems import ProblemError
-from dusk_arrow.exchange.csv_files import ReadingOptions
-from dusk_arrow.exchange.previews import looks_like_matrix, preview, read_import, with_names
-from dusk_arrow.exchange.reading import read_file
+from dusk_arrow.exchange.matrix_files import looks_like_matrix
+from dusk_arrow.exchange.previews import preview, with_names
+from dusk_arrow.exchange.reading import read_any, read_file
+from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.writing import write_data, write_rows, write_workbook
 
 AS_FOUND = ReadingOptions()
@@ -80,7 +81,7 @@ def test_preview_finds_out_how_a_file_is_written() -> None:
     assert numbered.data.names == ("a", "a_2", "v3")
     bare = preview(b"1 2 3\n4 5 6\n7 8 9\n", "x.dat", AS_FOUND)
     assert bare.problems[0].code == "no_header"
-    data, _ = read_import(b"1 2 3\n4 5 6\n7 8 9\n", "x.dat", ReadingOptions(header=False))
+    data, _ = read_any(b"1 2 3\n4 5 6\n7 8 9\n", "x.dat", ReadingOptions(header=False))
     assert isinstance(data, DataSet)
     named = with_names(data, "first, One\nsecond = Two\nthird")
     assert named.names == ("first", "second", "third")
@@ -127,7 +128,7 @@ def test_a_matrix_is_known_by_its_shape() -> None:
     assert isinstance(given_n.data, Moments)
     assert given_n.data.n == 200
     full = b",a,b\na,2,1\nb,1,3\nn,150\nmean,4,5\n"
-    data, _ = read_import(full, "m.csv", AS_FOUND)
+    data, _ = read_any(full, "m.csv", AS_FOUND)
     assert isinstance(data, Moments)
     assert (data.n, data.means is not None) == (150, True)
     assert not looks_like_matrix([["a", "b"], ["1", "2"], ["3", "4"]])
@@ -154,7 +155,7 @@ NAMES = st.sampled_from(
     ["x.csv", "x.txt", "x.xlsx", "x.sav", "x.zsav", "x.dta", "x.sas7bdat", "x.parquet", "x.xls", "x"]
 )
 STARTS = st.sampled_from(
-    [b"", b"PK\x03\x04", b"$FL2", b"$FL3", b"PAR1", b"<stata_dta>", b"a,b\n", b"\xff\xfe", b"\x71\x02"]
+    [b"", b"PK\x03\x04", b"$FL2", b"$FL3", b"PAR1", b"<12345_dta>", b"a,b\n", b"\xff\xfe", b"\x71\x02"]
 )
 
 

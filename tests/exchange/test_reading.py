@@ -9,11 +9,14 @@ from hypothesis import strategies as st
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import ProblemError
-from dusk_arrow.exchange.csv_files import ReadingOptions, read_csv
+from dusk_arrow.exchange.csv_files import read_csv
 from dusk_arrow.exchange.labels import with_labels
-from dusk_arrow.exchange.matrix_files import read_matrix
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, to_parquet
+from dusk_arrow.exchange.reading import read_any
+from dusk_arrow.exchange.reading_options import ReadingOptions
 from tests.conftest import DEMO, demo_data
+
+MATRIX = ReadingOptions(kind="matrix")
 
 
 def code_of(content: bytes, options: ReadingOptions | None = None) -> str:
@@ -126,14 +129,14 @@ def test_the_fingerprint_knows_the_data() -> None:
 )
 def test_matrices_in_their_usual_shapes(text: str) -> None:
     """Full or lower triangle, with or without names in front, correlations with SDs."""
-    moments, problems = read_matrix(text.encode(), "m", 50)
+    moments, problems = read_any(text.encode(), "m.csv", MATRIX, 50)
     np.testing.assert_allclose(moments.covariance, [[2, 0.5], [0.5, 1]])
-    assert (moments.names, moments.n, problems) == (("x", "y"), 50, [])
+    assert (moments.names, moments.n, problems) == (("x", "y"), 50, ())
 
 
 def test_correlations_are_analysed_with_a_warning() -> None:
     """Errors of a correlation structure are approximate, and that is said."""
-    _, problems = read_matrix(b"x,y\n1,\n0.5,1\nn,80\n", "m", None)
+    _, problems = read_any(b"x,y\n1,\n0.5,1\nn,80\n", "m.csv", MATRIX, None)
     assert problems[0].code == "correlations_analysed"
 
 
@@ -151,7 +154,7 @@ def test_correlations_are_analysed_with_a_warning() -> None:
 def test_useless_matrices_are_refused_in_words(text: str, n: int | None, code: str) -> None:
     """A matrix typed from a paper has typing errors; they must be found before the estimates are."""
     with pytest.raises(ProblemError) as caught:
-        read_matrix(text.encode(), "m", n)
+        read_any(text.encode(), "m.csv", MATRIX, n)
     assert caught.value.problems[0].code == code
 
 

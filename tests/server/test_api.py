@@ -25,7 +25,7 @@ from tests.conftest import DEMO, ROOT, demo_text
 def client(records: Sessions) -> Iterator[FlaskClient]:
     app = create_app(records, workers=1)
     yield app.test_client()
-    app.extensions["dusk_arrow"].runs.close()
+    app.extensions["dusk_arrow"].close()
 
 
 def upload(client: FlaskClient, content: bytes, name: str = "study.csv") -> Any:

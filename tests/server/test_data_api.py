@@ -24,7 +24,7 @@ def client(records: Sessions) -> Iterator[FlaskClient]:
     app = create_app(records, workers=1)
     load_demo(records, DEMO)
     yield app.test_client()
-    app.extensions["dusk_arrow"].runs.close()
+    app.extensions["dusk_arrow"].close()
 
 
 def send(client: FlaskClient, address: str, content: bytes, name: str = "study.csv", **fields: Any) -> Any:

@@ -1307,12 +1307,14 @@ export interface components {
              *       "delimiter": null,
              *       "encoding": null,
              *       "header": true,
+             *       "kind": null,
              *       "missing_codes": [],
              *       "moments_divisor": "n-1",
              *       "n": null,
              *       "number_names": false,
              *       "sheet": null,
-             *       "skip": 0
+             *       "skip": 0,
+             *       "turned_marks": []
              *     }
              */
             options: components["schemas"]["ImportOptions"];
@@ -1515,6 +1517,11 @@ export interface components {
              */
             header: boolean;
             /**
+             * Kind
+             * @default null
+             */
+            kind: ("cases" | "matrix") | null;
+            /**
              * Missing Codes
              * @default []
              */
@@ -1545,6 +1552,11 @@ export interface components {
              * @default 0
              */
             skip: number;
+            /**
+             * Turned Marks
+             * @default []
+             */
+            turned_marks: string[];
         };
         /**
          * JointTest

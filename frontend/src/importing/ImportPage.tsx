@@ -25,6 +25,8 @@ const AS_FOUND: ImportOptions = {
   cells: null,
   skip: 0,
   number_names: false,
+  turned_marks: [],
+  kind: null,
   n: null,
   moments_divisor: "n-1",
 };
@@ -111,7 +113,10 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
           <span className="font-semibold">{file.name}</span>
           <span className="text-quiet">
             {" "}
-            · {found?.kind === "matrix" ? `a matrix of ${found.columns.length} variables` : ""}
+            ·{" "}
+            {found?.kind === "matrix"
+              ? `a matrix${found.columns.length ? ` of ${found.columns.length} variables` : ""}`
+              : ""}
             {found?.kind === "cases" && found.n_cases !== null
               ? `${file.size > 4 * 1024 * 1024 ? "about " : ""}${whole.toLocaleString("en")} cases, ${found.columns.length} columns`
               : ""}
@@ -131,7 +136,7 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
           <RawRows rows={found?.rows ?? []} header={options.header} />
           {preview.isError && <p role="alert">{preview.error.message}</p>}
           {differences.data && <WaveReport report={differences.data.report} />}
-          {found && <Arrived found={found} />}
+          {found && found.columns.length > 0 && <Arrived found={found} />}
         </section>
         <section aria-label="Problems" className="overflow-y-auto pb-4">
           <h2 className="mb-2 text-sm text-quiet">

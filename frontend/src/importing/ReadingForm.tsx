@@ -37,10 +37,24 @@ const INPUT = "input input-sm w-full";
 export function ReadingForm({ options, names, found, change, setNames }: Props) {
   const text = Boolean(found?.delimiter);
   const word = DELIMITERS.find(([mark]) => mark === found?.delimiter)?.[1];
-  if (found?.kind === "matrix") return <MatrixForm options={options} change={change} known={found.n} />;
+  const table = text || (found?.sheets.length ?? 0) > 0;
+  const matrix = found?.kind === "matrix";
   return (
     <>
       <h2 className="mb-2 text-sm text-quiet">how it is read</h2>
+      {table && (
+        <Field label="The rows are">
+          <select
+            className={SELECT}
+            value={matrix ? "matrix" : "cases"}
+            onChange={(event) => change({ kind: event.target.value as "cases" | "matrix" })}
+          >
+            <option value="cases">cases: one row each</option>
+            <option value="matrix">a covariance or correlation matrix</option>
+          </select>
+        </Field>
+      )}
+      {matrix && <MatrixFields options={options} change={change} known={found.n} />}
       {text && (
         <>
           <Field label="Columns are separated by">
@@ -105,7 +119,7 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
           </Field>
         </>
       )}
-      {(text || (found?.sheets.length ?? 0) > 0) && (
+      {table && (
         <>
           <Field label="Rows above the names to pass over">
             <input
@@ -117,17 +131,27 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
               onChange={(event) => change({ skip: Math.max(0, Number(event.target.value) || 0) })}
             />
           </Field>
-          <label className="mb-2.5 flex items-center gap-2">
-            <input
-              type="checkbox"
-              className="checkbox checkbox-sm"
-              checked={options.header}
-              onChange={(event) => change({ header: event.target.checked })}
-            />
-            The first row holds the names
-          </label>
+          {!matrix && (
+            <label className="mb-2.5 flex items-center gap-2">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-sm"
+                checked={options.header}
+                onChange={(event) => change({ header: event.target.checked })}
+              />
+              The first row holds the names
+            </label>
+          )}
         </>
       )}
+      {!matrix && <NamesAndCodes options={options} names={names} change={change} setNames={setNames} />}
+    </>
+  );
+}
+
+function NamesAndCodes({ options, names, change, setNames }: Omit<Props, "found">) {
+  return (
+    <>
       <Field label="Codes that mean missing (besides blank, NA and .)">
         <input
           className={INPUT}
@@ -166,7 +190,7 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
   );
 }
 
-function MatrixForm({
+function MatrixFields({
   options,
   change,
   known,
@@ -177,10 +201,6 @@ function MatrixForm({
 }) {
   return (
     <>
-      <h2 className="mb-2 text-sm text-quiet">a covariance or correlation matrix</h2>
-      <p className="mb-3">
-        What needs single cases (bootstrap, robust errors, screening) is not available with a matrix.
-      </p>
       <Field label="Number of cases behind it">
         <input
           className={INPUT}
@@ -204,6 +224,9 @@ function MatrixForm({
           <option value="n">n</option>
         </select>
       </Field>
+      <p className="mb-3 text-sm text-quiet">
+        What needs single cases (bootstrap, robust errors, screening) is not available with a matrix.
+      </p>
     </>
   );
 }

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 
-
 RECORDS = {
     "backup": "Write all studies to one file.",
     "restore": "Put the studies of a backup in the place of the present ones, which are backed up first.",

@@ -64,8 +64,8 @@ def check(arguments: list[str]) -> int:
     """Runs `./dusk check` and returns its exit code; problems go to standard error, one a line."""
     options = _parser().parse_args(arguments)
     try:
-        reading = read_data(options.file, options)
-        document = check_document(reading.data, reading.problems)
+        data, noticed = read_data(options.file, options)
+        document = check_document(data, noticed)
         for found in document.problems:
             print(f"{found.severity}: {found.message}", file=sys.stderr)
         code = ESTIMATED

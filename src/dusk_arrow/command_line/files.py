@@ -5,13 +5,17 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
+from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import Reading, ReadingOptions, decode
+from dusk_arrow.exchange.csv_files import decode
 from dusk_arrow.exchange.previews import with_names
-from dusk_arrow.exchange.reading import read_file
+from dusk_arrow.exchange.reading import read_any
+from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.recorded_steps import read_steps
 
 ESTIMATED, WRONG, NOT_ESTIMATED = 0, 2, 3
@@ -29,6 +33,11 @@ def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParse
     parser.add_argument("--decimal", choices=[".", ","], help="found out unless given")
     parser.add_argument("--encoding", help="found out unless given")
     parser.add_argument("--no-header", action="store_true", help="the first line holds data; columns are v1, v2, …")
+    parser.add_argument("--cases", action="store_true", help="the rows are cases, even where they look like a matrix")
+    parser.add_argument(
+        "--turned-marks", default="", metavar="COLUMNS",
+        help="columns whose points or commas are to be read the other way than found",
+    )  # fmt: skip
     parser.add_argument("--cells", metavar="B3:H40", help="the range of a sheet; all of it unless given")
     parser.add_argument("--skip", type=int, default=0, metavar="ROWS", help="rows above the names to be passed over")
     parser.add_argument("--names", metavar="FILE", help="names and labels of the columns, one a line or as a table")
@@ -55,23 +64,69 @@ def write_text(path: str, content: str) -> None:
         raise problem("file_unwritable", f"{path} cannot be written: {error.strerror}.") from None
 
 
-def read_data(path: str, options: argparse.Namespace) -> Reading:
-    """The data set of a file, as the options say. Raises ProblemError."""
-    delimiter = "\t" if options.delimiter == "tab" else options.delimiter
-    codes = tuple(code.strip() for code in options.missing_codes.split(",") if code.strip())
-    how = ReadingOptions(
-        delimiter, options.decimal, options.encoding, not options.no_header, codes, options.sheet, options.cells,
-        options.skip,
-    )  # fmt: skip
-    reading = read_file(read_bytes(path), Path(path).name, how)
-    data = reading.data
+def _reading_options(options: argparse.Namespace, kind: Literal["cases", "matrix"] | None) -> ReadingOptions:
+    return ReadingOptions(
+        delimiter="\t" if options.delimiter == "tab" else options.delimiter,
+        decimal=options.decimal,
+        encoding=options.encoding,
+        header=not options.no_header,
+        missing_codes=_parts(options.missing_codes),
+        sheet=options.sheet,
+        cells=options.cells,
+        skip=options.skip,
+        turned_marks=_parts(options.turned_marks),
+        kind=kind,
+    )
+
+
+def _parts(text: str) -> tuple[str, ...]:
+    return tuple(part.strip() for part in text.split(",") if part.strip())
+
+
+def read_source(
+    path: str, options: argparse.Namespace, kind: Literal["cases", "matrix"] | None = None
+) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
+    """The cases or the matrix of a file, as the options say, with what was noticed. Raises ProblemError."""
+    n, offset = getattr(options, "n", None), 1 if getattr(options, "moments_divisor", "n-1") == "n-1" else 0
+    how = _reading_options(options, "cases" if options.cases else kind)
+    try:
+        data, noticed = read_any(read_bytes(path), Path(path).name, how, n, offset)
+    except ProblemError as error:
+        raise ProblemError([_with_option(found) for found in error.problems]) from None
+    noticed = tuple(_with_option(found) for found in noticed)
+    if isinstance(data, Moments):
+        return data, noticed
     if options.names:
         data = with_names(data, decode(read_bytes(options.names))[0])
     if options.steps:
         data, faults = apply_steps(data, read_steps(read_bytes(options.steps)))
         if faults:
             raise ProblemError(faults)
-    return Reading(data, reading.problems)
+    return data, noticed
+
+
+OPTIONS = {
+    "n_missing": "Give it with --n.",
+    "read_as_matrix": "--cases reads them as cases.",
+    "marks_in_doubt": "--turned-marks with the column's name reads it the other way.",
+    "no_header": "--no-header numbers the columns.",
+}
+
+
+def _with_option(found: Problem) -> Problem:
+    """A problem of reading with the option that puts it right, where there is a button in the browser."""
+    words = OPTIONS.get(found.code)
+    return found if words is None else replace(found, message=f"{found.message} {words}")
+
+
+def read_data(path: str, options: argparse.Namespace) -> tuple[DataSet, tuple[Problem, ...]]:
+    """The cases of a file. Raises ProblemError where it holds a matrix."""
+    data, noticed = read_source(path, options)
+    if isinstance(data, Moments):
+        raise ProblemError(
+            [Problem("cases_missing", "error", f"{path} holds a matrix, and cases are needed."), *noticed]
+        )
+    return data, noticed
 
 
 def report(problems: Iterable[Problem]) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
@@ -17,6 +16,7 @@ from dusk_arrow.command_line.files import (
     problem,
     read_bytes,
     read_data,
+    read_source,
     report,
     write_text,
 )
@@ -25,7 +25,6 @@ from dusk_arrow.command_line.tables import readable
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.exchange.matrix_files import read_matrix
 from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import Source, analyse
 from dusk_arrow.results.assembly import assemble
@@ -91,12 +90,10 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
 def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
     if bool(options.data) == bool(options.moments):
         raise problem("data_missing", "Give either --data FILE or --moments MATRIX.csv.")
-    if options.moments:
-        name = Path(options.moments).stem
-        offset = 1 if options.moments_divisor == "n-1" else 0
-        return read_matrix(read_bytes(options.moments), name, options.n, offset)
-    reading = read_data(options.data, options)
-    return reading.data, list(reading.problems)
+    source, noticed = (
+        read_source(options.moments, options, "matrix") if options.moments else read_source(options.data, options)
+    )
+    return source, list(noticed)
 
 
 LATER = {
@@ -143,7 +140,7 @@ def _write_scores(results: Results, source: Source, options: argparse.Namespace)
     """Scores as a table: of the cases of the analysis, or of another file with the same columns."""
     cases: Source = source
     if options.score_cases:
-        cases = read_data(options.score_cases, options).data
+        cases = read_data(options.score_cases, options)[0]
     if not isinstance(cases, DataSet):
         raise problem("scores_need_cases", "Scores are of single cases; give them with --score-cases FILE.")
     write_text(options.scores, scores_csv(results, cases, "bartlett" if options.bartlett else "regression"))

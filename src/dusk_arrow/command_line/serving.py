@@ -43,11 +43,12 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     ready(f"http://127.0.0.1:{port}")
     context: Context = app.extensions["dusk_arrow"]
     threading.Thread(target=context.runs.pool.warm, daemon=True).start()
+    context.readers.warm()
     while not stopped.wait(LOOK_AGAIN):
         if not cluster.running():
             _start_again(cluster)
     print("· stopping", file=sys.stderr, flush=True)
-    context.runs.close()
+    context.close()
     server.close()
     engine.dispose()
 

@@ -45,6 +45,10 @@ class ProblemError(Exception):
         super().__init__("; ".join(problem.message for problem in problems))
         self.problems = tuple(problems)
 
+    def __reduce__(self) -> tuple[type[ProblemError], tuple[tuple[Problem, ...]]]:
+        """Problems survive the way from one process to another."""
+        return ProblemError, (self.problems,)
+
 
 def has_error(problems: Iterable[Problem]) -> bool:
     """Whether any of the problems forbids estimation."""

@@ -1,91 +1,203 @@
-"""Reading a covariance or correlation matrix from a delimited text file."""
+"""Recognising and reading a covariance or correlation matrix among the rows of a file."""
 
 from __future__ import annotations
 
-import csv
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Moments
-from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import decode, guess_delimiter
+from dusk_arrow.core.observations.screening import check_covariance
+from dusk_arrow.core.problems import Problem, Repair
+from dusk_arrow.exchange.number_marks import Mark, value
+from dusk_arrow.exchange.reading_options import ReadAgain, refuse
 
 EXTRA_ROWS = ("n", "sd", "mean")
+MOST_ROWS = 1010
+ALIKE = 1e-6
 
 
-def _refuse(code: str, message: str) -> ProblemError:
-    return ProblemError([Problem(code, "error", message)])
+@dataclass(frozen=True)
+class Table:
+    """Rows of cells taken apart: names of the variables, a row of cells for each, rows called n, sd or mean, and
+    whether the names stand in front of the rows too."""
+
+    names: list[str]
+    body: list[list[str]]
+    extra: dict[str, list[str]]
+    named_rows: bool
 
 
-def _cell(text: str, row: str, column: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        raise _refuse("text_in_matrix", f"“{text}” in row {row}, column {column} is not a number.") from None
-    if not np.isfinite(value):
-        raise _refuse("text_in_matrix", f"Row {row}, column {column} holds no finite number.")
-    return value
-
-
-def read_matrix(content: bytes, name: str, n: int | None, divisor_offset: int = 1) -> tuple[Moments, list[Problem]]:
-    """A full or lower-triangular matrix with variable names in the first line, and in front of each row or not.
-
-    Further rows named `n`, `sd` and `mean` may follow. Raises ProblemError when it cannot be used; a correlation
-    matrix without SDs is read with a warning.
-    """
-    text, _ = decode(content)
-    rows = [r for r in csv.reader(text.splitlines(), delimiter=guess_delimiter(text)) if any(c.strip() for c in r)]
-    if len(rows) < 3:
-        raise _refuse("not_a_matrix", "The file holds no matrix: a line of names and a line per variable are needed.")
-    names = [cell.strip() for cell in rows[0] if cell.strip()]
+def _take_apart(rows: list[list[str]]) -> Table:
+    header = [cell.strip() for cell in rows[0]]
+    first = [row[0].strip() for row in rows[1:] if row]
+    own = [cell for cell in first if cell.casefold() not in EXTRA_ROWS or cell in header]
+    inner = [cell for cell in header[1:] if cell]
+    all_of_them = [cell for cell in header if cell]
+    named = len(own) > 1 and (own == inner[: len(own)] or own == all_of_them[: len(own)])
+    names = inner if named and own == inner[: len(own)] else all_of_them
     extra: dict[str, list[str]] = {}
     body: list[list[str]] = []
     for row in rows[1:]:
-        head = row[0].strip()
-        if head.casefold() in EXTRA_ROWS and head not in names:
-            extra[head.casefold()] = [cell.strip() for cell in row[1:] if cell.strip()]
+        cells = [cell.strip() for cell in row]
+        if cells and cells[0].casefold() in EXTRA_ROWS and cells[0] not in names:
+            extra[cells[0].casefold()] = [cell for cell in cells[1:] if cell]
         else:
-            body.append([cell.strip() for cell in (row[1:] if head in names else row)])
-    if len(set(names)) < len(names):
-        raise _refuse("duplicate_names", "Two variables of the matrix have the same name.")
-    p = len(names)
-    if len(body) != p:
-        raise _refuse("not_a_matrix", f"The matrix has {p} names in the first line but {len(body)} rows.")
-    matrix = np.zeros((p, p))
-    for i, cells in enumerate(body):
-        for j in range(p):
-            given = cells[j] if j < len(cells) else ""
-            if given:
-                matrix[i, j] = _cell(given, names[i], names[j])
-                if j > i:
-                    continue
-                matrix[j, i] = matrix[i, j]
-            elif j <= i:
-                raise _refuse("not_a_matrix", f"Row {names[i]}, column {names[j]} of the matrix is empty.")
-    for i, cells in enumerate(body):
-        for j in range(i + 1, p):
-            given = cells[j] if j < len(cells) else ""
-            if given and abs(_cell(given, names[i], names[j]) - matrix[j, i]) > 1e-6 * max(1.0, abs(matrix[j, i])):
-                raise _refuse("not_symmetric", f"The matrix is not symmetric at {names[i]} and {names[j]}.")
+            body.append(cells[1:] if named else cells)
+    return Table(names, body, extra, named)
+
+
+def looks_like_matrix(rows: list[list[str]], mark: Mark = ".") -> bool:
+    """Whether rows are those of a matrix of named variables: with names in front of the rows too, as a triangle, or
+    square, symmetric and possible as covariances."""
+    if not 3 <= len(rows) <= MOST_ROWS:
+        return False
+    table = _take_apart(rows)
+    names, p = table.names, len(table.names)
+    if p < 2 or len(set(names)) < p or not any(np.isnan(value(name, mark)) for name in names):
+        return False
+    if table.named_rows:
+        return True
+    if len(table.body) != p:
+        return False
+    matrix = _place(table.body, p, mark)
+    if matrix is None or np.isnan(np.tril(matrix)).any():
+        return False
+    variances = np.diag(matrix)
+    bound = np.sqrt(np.outer(np.abs(variances), np.abs(variances)))
+    beyond = np.abs(matrix) >= bound
+    np.fill_diagonal(beyond, False)
+    symmetric = np.abs(matrix - matrix.T) <= ALIKE * bound
+    return bool((variances > 0).all() and symmetric.all() and not beyond.any())
+
+
+def _place(body: list[list[str]], p: int, mark: Mark) -> Array | None:
+    """The cells of a matrix (p, p), a triangle mirrored; None where a cell is no number or the shape is another."""
+    filled = [[cell for cell in row if cell] for row in body]
+    shrinking = [len(row) for row in filled] == list(range(p, 0, -1)) and p > 1
+    matrix = np.full((p, p), np.nan)
+    for i, row in enumerate(body):
+        cells = [""] * i + filled[i] if shrinking else row
+        for j, cell in enumerate(cells[:p]):
+            if cell:
+                matrix[i, j] = value(cell, mark)
+                if np.isnan(matrix[i, j]):
+                    return None
+        if any(cells[p:]):
+            return None
+    gaps = np.isnan(matrix)
+    return np.where(gaps, matrix.T, matrix)
+
+
+def _cell(text: str, row: str, column: str, mark: Mark) -> float:
+    found = value(text, mark)
+    if not np.isfinite(found):
+        raise refuse("text_in_matrix", f"“{text}” in row {row}, column {column} is not a number.")
+    return found
+
+
+def _matrix(table: Table, mark: Mark) -> Array:
+    names, p = table.names, len(table.names)
+    if len(set(names)) < p:
+        raise refuse("duplicate_names", "Two variables of the matrix have the same name.")
+    if len(table.body) != p:
+        raise refuse("not_a_matrix", f"The matrix has {p} names in the first line but {len(table.body)} rows.")
+    for name, row in zip(names, table.body, strict=True):
+        for other, cell in zip(names, row, strict=False):
+            if cell:
+                _cell(cell, name, other, mark)
+    matrix = _place(table.body, p, mark)
+    if matrix is None:
+        raise refuse("not_a_matrix", f"A row of the matrix has more values than the {p} names in the first line.")
+    for i in range(p):
+        for j in range(i + 1):
+            if np.isnan(matrix[i, j]):
+                raise refuse("not_a_matrix", f"Row {names[i]}, column {names[j]} of the matrix is empty.")
+            if abs(matrix[i, j] - matrix[j, i]) > ALIKE * max(np.sqrt(abs(matrix[i, i] * matrix[j, j])), 1e-300):
+                raise refuse("not_symmetric", f"The matrix is not symmetric at {names[j]} and {names[i]}.")
+    return matrix
+
+
+def _possible(names: list[str], matrix: Array) -> None:
+    """Raises ProblemError where single numbers cannot be variances or covariances: a typing error."""
+    for i, name in enumerate(names):
+        if not matrix[i, i] > 0:
+            raise refuse(
+                "impossible_variance", f"The variance of {name} is {matrix[i, i]:g}; it has to be above 0.", name
+            )
+    for i in range(len(names)):
+        for j in range(i):
+            correlation = matrix[i, j] / np.sqrt(matrix[i, i] * matrix[j, j])
+            if abs(correlation) > 1 + ALIKE:
+                message = (
+                    f"{names[j]} and {names[i]} would correlate at {correlation:.3g}, beyond 1; check that number."
+                )
+                raise refuse("impossible_correlation", message, names[j], names[i])
+
+
+def _row(table: Table, which: str, mark: Mark) -> Array | None:
+    given = table.extra.get(which)
+    if not given:
+        return None
+    values = np.array([_cell(cell, which, f"{at + 1}", mark) for at, cell in enumerate(given)])
+    if which != "n" and values.size != len(table.names):
+        words = {"sd": "SDs", "mean": "means"}[which]
+        raise refuse("not_a_matrix", f"The row of {words} has {values.size} values for {len(table.names)} variables.")
+    return values
+
+
+def _cases(given: int | None, table: Table, mark: Mark) -> tuple[int, list[Problem]]:
+    """How many cases are behind the matrix, as given or from its row n. Raises ProblemError."""
+    row = _row(table, "n", mark)
+    if given is None and row is None:
+        raise refuse("n_missing", "How many cases are behind the matrix? Everything that is tested needs that number.")
+    n = float(given) if given is not None else float(row.min()) if row is not None else 0.0
+    if n < 2 or n != int(n) or n > 1e9:
+        raise refuse("n_missing", f"The number of cases behind the matrix is a whole number above 1, not {n:g}.")
+    if given is None and row is not None and np.ptp(row) > 0:
+        message = f"The variables have different n, from {row.min():g} to {row.max():g}; the smallest is used."
+        return int(n), [Problem("n_differs", "warning", message)]
+    return int(n), []
+
+
+def read_matrix(
+    rows: list[list[str]], name: str, n: int | None, divisor_offset: int = 1, mark: Mark = "."
+) -> tuple[Moments, list[Problem]]:
+    """A full or triangular matrix with variable names in the first row, and in front of each row or not.
+
+    Further rows named `n`, `sd` and `mean` may follow. Raises ProblemError when it cannot be used; correlations
+    without SDs, and a matrix that is not positive definite, are read with a warning.
+    """
+    if len(rows) < 3:
+        raise refuse("not_a_matrix", "The file holds no matrix: a line of names and a line per variable are needed.")
+    table = _take_apart(rows)
+    names = table.names
+    matrix = _matrix(table, mark)
+    _possible(names, matrix)
     problems: list[Problem] = []
-    if "sd" in extra:
-        sd = np.array([_cell(cell, "sd", v) for cell, v in zip(extra["sd"], names, strict=False)])
-        if sd.size != p:
-            raise _refuse("not_a_matrix", f"The row of SDs has {sd.size} values for {p} variables.")
+    sd = _row(table, "sd", mark)
+    correlations = bool(np.allclose(np.diag(matrix), 1.0, atol=1e-8))
+    if sd is not None:
+        if not (sd > 0).all():
+            raise refuse("impossible_variance", "An SD of the matrix is 0 or below.")
         matrix = matrix * np.outer(sd, sd)
-    elif np.allclose(np.diag(matrix), 1.0, atol=1e-8):
+    cases, noticed = _cases(n, table, mark)
+    if sd is None and correlations:
         message = (
             "The matrix is a correlation matrix without SDs. It is analysed as it is; standard errors of a "
             "correlation structure are then approximate (Cudeck 1989)."
         )
         problems.append(Problem("correlations_analysed", "warning", message))
-    if n is None and extra.get("n"):
-        n = int(_cell(extra["n"][0], "n", "n"))
-    if n is None:
-        raise _refuse("n_missing", "The number of cases behind the matrix is needed: give it with --n.")
-    if n < 2:
-        raise _refuse("n_missing", f"{n} cases are not enough; the number of cases behind the matrix is needed.")
-    means = None
-    if len(extra.get("mean", [])) == p:
-        means = np.array([_cell(cell, "mean", v) for cell, v in zip(extra["mean"], names, strict=True)])
-    return Moments(name, tuple(names), matrix, n, divisor_offset, means), problems
+    problems += noticed
+    for found in check_covariance(names, matrix, cases):
+        words = f"{found.message} A model of all these columns cannot be estimated; one of fewer may be."
+        problems.append(replace(found, severity="warning", message=words))
+    return Moments(name, tuple(names), matrix, cases, divisor_offset, _row(table, "mean", mark)), problems
+
+
+def taken_as_matrix(rows: list[list[str]]) -> Problem:
+    """What is said where a file was recognised as a matrix, with the way to read it otherwise."""
+    count = len(_take_apart(rows).names)
+    message = f"The rows are read as a covariance or correlation matrix of {count} variables, not as cases."
+    return Problem("read_as_matrix", "note", message, (), (Repair("They are cases", ReadAgain({"kind": "cases"})),))

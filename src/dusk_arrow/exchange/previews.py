@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Literal
 
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import ReadingOptions, first_rows, lay_out
+from dusk_arrow.exchange.csv_files import first_rows, lay_out
 from dusk_arrow.exchange.labels import is_sidecar, read_names, with_labels
-from dusk_arrow.exchange.matrix_files import read_matrix
-from dusk_arrow.exchange.reading import read_file, sheets_of
+from dusk_arrow.exchange.reading import is_text, matrix_rows, read_any, sheets_of
+from dusk_arrow.exchange.reading_options import ReadingOptions
 
+Kind = Literal["cases", "matrix"]
 ROWS = 12
 MOST_ROWS = 2000
 
 
 @dataclass(frozen=True)
 class Preview:
-    """How a file was read: marks (None where the format has none), sheets, first rows as they stand, the data of the
+    """How a file was read: as cases or as a covariance or correlation matrix, marks (None where the format has none), sheets, first rows as they stand, the data of the
     first 2,000 cases or a matrix (None where it cannot be used), and how many lines there are (None: not counted)."""
 
+    kind: Kind
     delimiter: str | None
     decimal: str | None
     encoding: str | None
@@ -30,53 +31,6 @@ class Preview:
     data: DataSet | Moments | None
     problems: tuple[Problem, ...]
     lines: int | None
-
-    @property
-    def kind(self) -> Literal["cases", "matrix"]:
-        """Cases, or a covariance or correlation matrix."""
-        return "matrix" if isinstance(self.data, Moments) else "cases"
-
-
-def is_text(content: bytes, file_name: str) -> bool:
-    """Whether a file is delimited text rather than one of the formats that know their columns."""
-    binary = content[:4] in (b"PAR1", b"$FL2", b"$FL3", b"PK\x03\x04") or b"\0" in content[:4096]
-    utf16 = content[:2] in (b"\xff\xfe", b"\xfe\xff")
-    known = Path(file_name).suffix.lower() in (
-        ".sav",
-        ".zsav",
-        ".dta",
-        ".sas7bdat",
-        ".parquet",
-        ".xlsx",
-        ".xls",
-        ".ods",
-    )
-    return utf16 or not (binary or known)
-
-
-def looks_like_matrix(rows: list[list[str]]) -> bool:
-    """Whether the first rows are those of a square or triangular matrix of named variables."""
-    if len(rows) < 3:
-        return False
-    names = [cell for cell in rows[0] if cell]
-    if len(names) < 2 or len(set(names)) < len(names) or any(_number(name) is not None for name in names):
-        return False
-    own = [row[0] for row in rows[1 : len(names) + 1]]
-    if own == names[: len(own)]:
-        return True
-    first, second = ([cell for cell in row if cell] for row in rows[1:3])
-    return len(first) == 1 and len(second) == 2 and _number(first[0]) is not None
-
-
-def read_import(
-    content: bytes, file_name: str, options: ReadingOptions, n: int | None = None, moments_divisor: int = 1
-) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
-    """A whole file, as its preview showed it. Raises ProblemError when it cannot be used."""
-    if is_text(content, file_name) and looks_like_matrix(first_rows(lay_out(content, options), 400)):
-        moments, noticed = read_matrix(content, Path(file_name).stem, n, moments_divisor)
-        return moments, tuple(noticed)
-    reading = read_file(content, file_name, options)
-    return reading.data, reading.problems
 
 
 def with_names(data: DataSet, text: str) -> DataSet:
@@ -98,33 +52,26 @@ def with_names(data: DataSet, text: str) -> DataSet:
     return replace(data, columns=tuple(replace(c, name=name, label=label or c.label) for c, name, label in both))
 
 
-def _number(text: str) -> float | None:
-    try:
-        return float(text)
-    except ValueError:
-        return None
-
-
 def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | None = None) -> Preview:
     """A quick look at a file; what is wrong with it are problems of the preview. `n` is for a matrix."""
     delimiter, decimal, encoding, lines = None, None, None, None
     rows: list[list[str]] = []
     sheets = tuple(sheets_of(content))
+    kind: Kind = "cases"
+    data: DataSet | Moments | None = None
     try:
         if is_text(content, file_name):
             layout = lay_out(content, options)
             delimiter, decimal, encoding = layout.delimiter, layout.decimal, layout.encoding
             rows = first_rows(layout, ROWS)
             lines = layout.text.count("\n") + (not layout.text.endswith("\n"))
-            if looks_like_matrix(first_rows(layout, 400)):
-                moments, noticed = read_matrix(content, Path(file_name).stem, n)
-                return Preview(delimiter, decimal, encoding, sheets, _cells(rows), moments, tuple(noticed), lines)
-        reading = read_file(content, file_name, replace(options, most_rows=MOST_ROWS))
+        kind = "cases" if matrix_rows(content, file_name, options) is None else "matrix"
+        data, problems = read_any(content, file_name, replace(options, most_rows=MOST_ROWS), n)
     except ProblemError as error:
-        return Preview(delimiter, decimal, encoding, sheets, _cells(rows), None, error.problems, lines)
-    if not rows:
-        rows = _rows_of(reading.data)
-    return Preview(delimiter, decimal, encoding, sheets, _cells(rows), reading.data, reading.problems, lines)
+        problems = error.problems
+    if not rows and isinstance(data, DataSet):
+        rows = _rows_of(data)
+    return Preview(kind, delimiter, decimal, encoding, sheets, _cells(rows), data, problems, lines)
 
 
 def _cells(rows: list[list[str]]) -> tuple[tuple[str, ...], ...]:

@@ -162,7 +162,7 @@ class Cluster:
     def _works_here(self, number: int) -> bool:
         """Whether a process works in the cluster's folder; another account's process, or one that ended, does not."""
         try:
-            return os.readlink(f"/proc/{number}/cwd") == str(self._data.resolve())
+            return Path(f"/proc/{number}/cwd").readlink() == self._data.resolve()
         except OSError:
             return False
 

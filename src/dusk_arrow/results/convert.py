@@ -13,7 +13,7 @@ from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
 from dusk_arrow.core.specification.changes import Change
-from dusk_arrow.exchange.csv_files import ReadAgain
+from dusk_arrow.exchange.reading_options import ReadAgain
 from dusk_arrow.results.document import Bootstrap, Matrix, PlacePart, ProblemPart, RepairPart
 
 CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])

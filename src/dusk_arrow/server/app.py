@@ -11,6 +11,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.manager import RunManager
 from dusk_arrow.runs.pool import WorkerPool
+from dusk_arrow.runs.readers import Readers
 from dusk_arrow.server import (
     comparisons,
     criteria,
@@ -48,7 +49,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
         SESSION_COOKIE_HTTPONLY=True,
     )
     pool = WorkerPool(workers)
-    app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), ResultsCache())
+    app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), Readers(), ResultsCache())
     security.install(app)
     problems.install(app)
     for module in (projects, imports, data, models, downloads, comparisons, runs, criteria):

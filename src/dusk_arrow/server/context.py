@@ -15,6 +15,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import DataVersionRow
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.manager import RunManager
+from dusk_arrow.runs.readers import Readers
 
 T = TypeVar("T")
 
@@ -26,9 +27,15 @@ class Context:
 
     sessions: Sessions
     runs: RunManager
+    readers: Readers
     cache: ResultsCache
     kept: dict[tuple[str, int], Any] = field(default_factory=dict)
     recent: dict[int, DataSet | Moments] = field(default_factory=dict)
+
+    def close(self) -> None:
+        """Ends runs and readers."""
+        self.runs.close()
+        self.readers.close()
 
 
 MOST_KEPT = 32

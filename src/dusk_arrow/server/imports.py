@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Annotated, Any, Literal
 
 from flask import Response
@@ -12,8 +15,9 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import Step, apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import ReadingOptions
-from dusk_arrow.exchange.previews import preview, read_import, with_names
+from dusk_arrow.exchange.previews import preview, with_names
+from dusk_arrow.exchange.reading import read_any
+from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.recorded_steps import AnyStep
 from dusk_arrow.records import store
 from dusk_arrow.results.columns import ColumnPart, column_parts
@@ -42,6 +46,8 @@ class ImportOptions(BaseModel):
     cells: str | None = None
     skip: int = Field(default=0, ge=0, le=10_000)
     number_names: bool = False
+    turned_marks: list[str] = []
+    kind: Literal["cases", "matrix"] | None = None
     n: int | None = Field(default=None, ge=2)
     moments_divisor: Literal["n", "n-1"] = "n-1"
 
@@ -57,6 +63,8 @@ class ImportOptions(BaseModel):
             cells=self.cells or None,
             skip=self.skip,
             number_names=self.number_names,
+            turned_marks=tuple(self.turned_marks),
+            kind=self.kind,
         )
 
 
@@ -107,12 +115,22 @@ class Created(BaseModel):
     problems: list[ProblemPart]
 
 
+@contextmanager
+def _kept(file: FileStorage) -> Iterator[str]:
+    """An upload as a file that a reader can open, for as long as it reads."""
+    with tempfile.NamedTemporaryFile(prefix="upload-") as target:
+        file.save(target)
+        target.flush()
+        yield target.name
+
+
 def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step]]:
     """The data of a form, what was noticed, and the steps to be recorded. Raises ProblemError."""
     options = form.options
     file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
     offset = 1 if options.moments_divisor == "n-1" else 0
-    data, noticed = read_import(form.file.read(), file_name, options.reading(), options.n, offset)
+    with _kept(form.file) as path:
+        data, noticed = context().readers.read(read_any, path, file_name, options.reading(), options.n, offset)
     steps: list[Step] = list(form.steps)
     if isinstance(data, Moments):
         return data, list(noticed), []
@@ -129,7 +147,8 @@ def preview_file(form: FileForm) -> Response:
     """How a file would be read with these options; nothing is stored."""
     options = form.options
     file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
-    found = preview(form.file.read(), file_name, options.reading(), options.n)
+    with _kept(form.file) as path:
+        found = context().readers.read(preview, path, file_name, options.reading(), options.n)
     data, problems = found.data, list(found.problems)
     if isinstance(data, DataSet):
         try:
@@ -141,7 +160,7 @@ def preview_file(form: FileForm) -> Response:
     blocked = data is None or any(problem.severity == "error" for problem in problems)
     cases = None if found.lines is None or data is None else found.lines - options.skip - (1 if options.header else 0)
     part = PreviewPart(
-        kind="matrix" if any(p.code == "n_missing" for p in problems) else found.kind,
+        kind=found.kind,
         usable=not blocked,
         options=options,
         delimiter=found.delimiter,
