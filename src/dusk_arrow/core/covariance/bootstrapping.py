@@ -21,7 +21,8 @@ from dusk_arrow.core.covariance.evidence import (
 )
 from dusk_arrow.core.covariance.figures import FigurePlan, figures
 from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
-from dusk_arrow.core.covariance.signs import align_signs
+from dusk_arrow.core.covariance.least_squares import Moments, settle, uneven
+from dusk_arrow.core.covariance.scales import align_signs
 from dusk_arrow.core.covariance.solver import Metric, metric_at, solve_batch
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.resampling.plans import Chunk, draw_counts
@@ -102,6 +103,10 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     model = task.plan.model
     draw = prepared.resampling.draw(counts)
     theta, _, converged = solve_batch(model, draw.discrepancy, draw.usable, task.theta, prepared.metric)
+    if task.evidence.estimator == "uls" and uneven(task.evidence.covariance):
+        moments = Moments(draw.samples, draw.means if model.means else None)
+        theta, converged, _ = settle(model, moments, np.where(converged[:, None], theta, task.theta))
+        converged = converged & draw.usable
     kept = align_signs(model, theta[converged])
     alpha, ratios = block_figures(draw.samples[converged], task.blocks)
     statistics = np.zeros(0)

@@ -9,10 +9,12 @@ import numpy as np
 from dusk_arrow.core.covariance.discrepancies import Discrepancy
 from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, implied_means, information, lay_out, matrices
+from dusk_arrow.core.covariance.least_squares import settled_solution
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.robust import Errors, model_statistic, parameter_covariance
-from dusk_arrow.core.covariance.signs import align_signs
-from dusk_arrow.core.covariance.solver import Solution, solve
+from dusk_arrow.core.covariance.scales import align_signs
+from dusk_arrow.core.covariance.search import search
+from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.problems import Problem, listed
@@ -21,7 +23,8 @@ from dusk_arrow.core.problems import Problem, listed
 @dataclass(frozen=True)
 class Estimation:
     """A fitted model: Σ (p, p), μ (p,) where means are modelled, node covariances C (m, m), covariance (q, q) of θ (nan
-    when not identified), and the test statistic T."""
+    when not identified), the test statistic T, the different minima F that were found, and whether F fell below all of
+    them without coming to rest."""
 
     model: CompiledModel
     discrepancy: Discrepancy
@@ -31,6 +34,8 @@ class Estimation:
     nodes: Array
     covariance: Array
     statistic: float
+    minima: tuple[float, ...] = ()
+    falls_lower: bool = False
 
 
 def identification(table: ParameterTable) -> list[Problem]:
@@ -88,7 +93,12 @@ def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expect
     """
     model = lay_out(table)
     discrepancy = discrepancy_of(evidence)
-    solution = solve(model, discrepancy, starting_values(table, evidence.covariance, evidence.means))
+    start = starting_values(table, evidence.covariance, evidence.means)
+    found_minima = search(model, discrepancy, start, evidence.n)
+    solution = found_minima.solution
+    if evidence.estimator == "uls" and model.n_free:
+        means = evidence.means if model.means else None
+        solution = settled_solution(model, evidence.covariance, means, solution, start)
     solution = replace(solution, theta=align_signs(model, solution.theta))
     theta = solution.theta
     parts = matrices(model, theta)
@@ -99,4 +109,7 @@ def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expect
         covariance = parameter_covariance(model, theta, evidence, discrepancy, errors)
     statistic = model_statistic(model, theta, evidence, solution.discrepancy, errors) if solution.converged else np.nan
     means = implied_means(parts, found)[0] if model.means else None
-    return Estimation(model, discrepancy, solution, found.covariance, means, found.nodes, covariance, statistic)
+    return Estimation(
+        model, discrepancy, solution, found.covariance, means, found.nodes, covariance, statistic,
+        found_minima.minima, found_minima.falls_lower,
+    )  # fmt: skip

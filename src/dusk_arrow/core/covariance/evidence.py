@@ -170,7 +170,9 @@ def batch_discrepancy(
     if evidence.estimator == "gls":
         return WeightedSquares(safe, np.linalg.inv(safe), kept), good
     if evidence.estimator == "uls":
-        return WeightedSquares(samples, np.broadcast_to(np.eye(samples.shape[-1]), samples.shape), kept), good
+        size = 1.0 if kept is not None else np.trace(evidence.covariance) / evidence.covariance.shape[0]
+        weight = np.broadcast_to(np.eye(samples.shape[-1]) / size, samples.shape)  # F without the data's own unit
+        return WeightedSquares(samples, weight, kept), good
     assert values is not None
     rows, columns = np.tril_indices(samples.shape[-1])
     moments = samples[:, rows, columns]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies import DistributionFree, jacobian
+from dusk_arrow.core.covariance.discrepancies import DistributionFree, WeightedSquares, jacobian
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.evidence import Evidence
 from dusk_arrow.core.covariance.robust import guarded_inverse
@@ -41,8 +41,8 @@ def standardized_residuals(estimation: Estimation, evidence: Evidence) -> Array 
         if evidence.estimator == "ml":
             variance = whole - ((own @ bread) * own).sum(axis=1)
         else:
-            weight = np.linalg.inv(evidence.covariance) if evidence.estimator == "gls" else np.eye(p)
-            variance = _sandwiched(sigma, weight, own, bread, whole)
+            assert isinstance(estimation.discrepancy, WeightedSquares)
+            variance = _sandwiched(sigma, estimation.discrepancy.weights[0], own, bread, whole)
     gap = (evidence.covariance - sigma)[rows, columns]
     settled = variance <= 1e-9 * whole
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -159,11 +159,11 @@ def _released(
     return model, float(gradient[0, q]), apart.T @ curvature @ apart
 
 
-def _variance_of_score(model: CompiledModel, theta: Array, weights: Array) -> Array:
+def _variance_of_score(model: CompiledModel, theta: Array, weights: Array, unit: float) -> Array:
     """For ULS: the variance (e,) of each score beside the first q ones, which it leans on by `weights` (q, e); moments
-    are those of normal data."""
+    are those of normal data, weighed by `unit` each."""
     q = weights.shape[0]
-    full = information(model, theta, implied(matrices(model, theta)).covariance)
+    full = information(model, theta, unit**2 * implied(matrices(model, theta)).covariance)
     result: Array = (
         np.diag(full)[q:]
         - 2 * np.einsum("qe,qe->e", weights, full[:q, q:])
@@ -172,11 +172,12 @@ def _variance_of_score(model: CompiledModel, theta: Array, weights: Array) -> Ar
     return result
 
 
-def _unweighted(discrepancy: Discrepancy) -> bool:
+def _unweighted(discrepancy: Discrepancy) -> float | None:
+    """The weight that all residuals share, None where they have weights of their own."""
     if not isinstance(discrepancy, WeightedSquares):
-        return False
+        return None
     weight = discrepancy.weights[0]
-    return bool(np.array_equal(weight, np.eye(len(weight))))
+    return float(weight[0, 0]) if np.array_equal(weight, weight[0, 0] * np.eye(len(weight))) else None
 
 
 @dataclass(frozen=True)
@@ -211,7 +212,8 @@ def _scores_of_fixed(
     if np.isnan(weights).any():
         return []
     left = own - np.einsum("qe,qe->e", between, weights)
-    variances = _variance_of_score(model, values, weights) if _unweighted(discrepancy) else [None] * len(extra)
+    unit = _unweighted(discrepancy)
+    variances = [None] * len(extra) if unit is None else _variance_of_score(model, values, weights, unit)
     columns = zip(slopes[0, q:], left, own, variances, strict=True)
     return [_Score(float(g), float(h), float(a), None if v is None else float(v)) for g, h, a, v in columns]
 
@@ -224,12 +226,12 @@ def _score_of_tied(table: ParameterTable, theta: Array, discrepancy: Discrepancy
         return None
     left = float(curvature[q, q] - (curvature[:q, q:] * weights).sum())
     variance = None
-    if _unweighted(discrepancy):
+    unit = _unweighted(discrepancy)
+    if unit is not None:
         apart = np.eye(q + 1)
         apart[q, member.index] = 1.0
-        full = apart.T @ information(
-            model, np.append(theta, theta[member.index]), implied(matrices(lay_out(table), theta)).covariance
-        ) @ apart  # fmt: skip
+        weight = unit**2 * implied(matrices(lay_out(table), theta)).covariance
+        full = apart.T @ information(model, np.append(theta, theta[member.index]), weight) @ apart
         lean = np.append(-weights[:, 0], 1.0)
         variance = float(lean @ full @ lean)
     return _Score(gradient, left, float(curvature[q, q]), variance)

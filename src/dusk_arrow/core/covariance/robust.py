@@ -26,8 +26,9 @@ from dusk_arrow.core.covariance.implied import (
     matrices,
     mean_derivatives,
 )
+from dusk_arrow.core.covariance.least_squares import Moments, error_covariance
 from dusk_arrow.core.covariance.parameters import independence_table, saturated_table
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, correlation_from
 
 Errors = Literal["expected", "observed", "sandwich", "satorra-bentler"]
 NEED_CASES = ("sandwich", "satorra-bentler")
@@ -100,9 +101,7 @@ def guarded_inverse(matrix: Array) -> Array:
 
 def _own_weight(evidence: Evidence) -> Array | None:
     """The weight of the discrepancy, where it is not the inverse of the implied covariances."""
-    if evidence.estimator == "gls":
-        return np.linalg.inv(evidence.covariance)
-    return np.eye(evidence.covariance.shape[0]) if evidence.estimator == "uls" else None
+    return np.linalg.inv(evidence.covariance) if evidence.estimator == "gls" else None
 
 
 def parameter_covariance(
@@ -116,19 +115,23 @@ def parameter_covariance(
     errors are always a sandwich, with normal-theory moments for *expected* and *observed*. ADF's own errors hold
     whatever the distribution.
     """
+    robust = errors in NEED_CASES and evidence.estimator != "adf"
+    if evidence.estimator == "uls":
+        means = evidence.means[None] if model.means and evidence.means is not None else None
+        moments = Moments(evidence.covariance[None], means)
+        expected = implied(matrices(model, theta)).covariance
+        cases = evidence.values if robust else None
+        unweighted: Array = error_covariance(model, moments, theta, expected, cases) / evidence.multiplier
+        return unweighted
     only = np.zeros(1, dtype=np.intp)
     observed = errors == "observed" or (errors == "sandwich" and evidence.estimator == "ml")
     curvature = discrepancy.exact(model, theta, 0) if observed else discrepancy.curvature(model, theta[None], only)[0]
     bread = guarded_inverse(curvature / 2)
-    robust = errors in NEED_CASES and evidence.estimator != "adf"
-    if not robust and evidence.estimator != "uls":
+    if not robust:
         return bread / evidence.multiplier
-    if robust:
-        about_sample = errors == "satorra-bentler" and model.means and evidence.estimator == "ml"
-        weight = np.linalg.inv(implied(matrices(model, theta)).covariance) if about_sample else _own_weight(evidence)
-        meat = _meat(casewise_scores(model, theta, evidence, weight))
-    else:
-        meat = information(model, theta, implied(matrices(model, theta)).covariance)
+    about_sample = errors == "satorra-bentler" and model.means and evidence.estimator == "ml"
+    weight = np.linalg.inv(implied(matrices(model, theta)).covariance) if about_sample else _own_weight(evidence)
+    meat = _meat(casewise_scores(model, theta, evidence, weight))
     result: Array = bread @ meat @ bread / evidence.multiplier
     return result
 
@@ -145,9 +148,10 @@ def residual_based(model: CompiledModel, theta: Array, evidence: Evidence, gamma
         sample = evidence.covariance[rows, columns]
         if model.means and evidence.means is not None:
             sample = np.concatenate([sample, evidence.means])
-        gap = sample - moment_vector(model, theta)
-        slopes = jacobian(model, theta)
-        scaled = np.linalg.solve(gamma, np.column_stack([gap, slopes]))
+        size = np.sqrt(np.diag(gamma))  # every moment in its own error, so that large variables do not drown small ones
+        gap = (sample - moment_vector(model, theta)) / size
+        slopes = jacobian(model, theta) / size[:, None]
+        scaled = np.linalg.solve(gamma / np.outer(size, size), np.column_stack([gap, slopes]))
         score = slopes.T @ scaled[:, 0]
         return float(gap @ scaled[:, 0] - score @ guarded_inverse(slopes.T @ scaled[:, 1:]) @ score)
     inverse = np.linalg.inv(found.covariance)
@@ -171,7 +175,7 @@ def model_statistic(
     gamma = None
     if errors in NEED_CASES and evidence.values is not None:
         gamma = moment_covariance(evidence.values, model.means)
-        if np.linalg.matrix_rank(gamma) < gamma.shape[0]:
+        if np.linalg.matrix_rank(correlation_from(gamma)) < gamma.shape[0]:
             return float("nan")
     return evidence.multiplier * residual_based(model, theta, evidence, gamma)
 

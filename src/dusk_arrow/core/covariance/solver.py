@@ -204,17 +204,29 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
     return State(theta, value, size, iterations)
 
 
-def _refine(problem: Problem, state: State, tolerance: float) -> State:
+class Phase(NamedTuple):
+    """So many scoring steps, with exact second derivatives or expected ones, then so many of descent."""
+
+    exact: bool
+    steps: int
+    descent: int
+
+
+THOROUGH = (Phase(False, 2, 40), Phase(False, 40, 40), Phase(True, 12, 0))
+BRIEF = (Phase(False, 2, 25), Phase(False, 8, 20))  # for many starts, most of which lead to one place
+
+
+def _refine(problem: Problem, state: State, tolerance: float, phases: tuple[Phase, ...] = THOROUGH) -> State:
     """Scoring and descent on the metric found there, then exact second derivatives, for those not yet converged."""
-    for exact, steps in ((False, 2), (False, 40), (True, 12)):
+    for exact, steps, descent in phases:
         open_ = np.flatnonzero(~(state.gradient_size < tolerance))
         if open_.size == 0:
             break
         part = Problem(problem.model, problem.discrepancy.take(open_))
         begin = State(*(field[open_] for field in state))
         found, here = _score(part, begin, steps, tolerance, exact)
-        if not exact and not (found.gradient_size < tolerance).all():
-            found = _descend(part, found, here.metric(), here.scale, 40, tolerance)
+        if descent and not (found.gradient_size < tolerance).all():
+            found = _descend(part, found, here.metric(), here.scale, descent, tolerance)
         for target, source in zip(state, found, strict=True):
             target[open_] = source
     return state
@@ -225,47 +237,52 @@ def _begin(theta: Array) -> State:
     return State(theta.copy(), np.full(count, np.inf), np.full(count, np.inf), np.zeros(count, dtype=np.intp))
 
 
-def _quasi_newton(problem: Problem, theta: Array) -> Array:
-    """A BFGS descent from a start where scoring failed."""
+ONLY = np.zeros(1, dtype=np.intp)
+
+
+def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array, most: int = 300) -> Array:
+    """Where a BFGS descent leads from a start (q,) at which scoring failed."""
+    problem = Problem(model, discrepancy)
 
     def objective(values: Array) -> tuple[float, Array]:
         value, gradient = problem.evaluate(values[None, :], ONLY)
         return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(values))
 
-    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
+    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": most}).x
     return found
 
 
-ONLY = np.zeros(1, dtype=np.intp)
-
-
-def solve(model: CompiledModel, discrepancy: Discrepancy, start: Array, attempts: int = 6) -> Solution:
-    """The minimum of a discrepancy with one sample in it, from starting values (q,).
-
-    By scoring and descent; where that fails, by quasi-Newton steps and from several perturbed starts (seeded).
-    """
-    problem = Problem(model, discrepancy)
+def attempt_many(
+    model: CompiledModel, discrepancy: Discrepancy, starts: Array, phases: tuple[Phase, ...] = BRIEF
+) -> list[Solution]:
+    """Where scoring and descent lead from several starts (k, q), for a discrepancy with one sample in it."""
+    if starts.shape[0] == 0:
+        return []
     if model.n_free == 0:
-        value, _ = problem.evaluate(start[None], ONLY)
-        return Solution(start, float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)
+        value, _ = Problem(model, discrepancy).evaluate(starts[:1], ONLY)
+        return [Solution(starts[0], float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)]
+    alike = discrepancy.take(np.zeros(starts.shape[0], dtype=np.intp))
+    state = _refine(Problem(model, alike), _begin(starts), ASKED, phases)
+    return [
+        Solution(theta, float(value), bool(size < CONVERGED), int(iterations), float(size))
+        for theta, value, size, iterations in zip(*state, strict=True)
+    ]
 
-    def attempt(begin: Array) -> Solution:
-        state = _refine(problem, _begin(begin[None]), ASKED)
-        size = float(state.gradient_size[0])
-        return Solution(state.theta[0], float(state.value[0]), size < CONVERGED, int(state.iterations[0]), size)
 
-    best = attempt(start)
-    rng = np.random.default_rng(20261123)
-    for number in range(attempts):
-        if best.converged:
-            break
-        begin = best.theta if number == 0 and np.isfinite(best.discrepancy) else start
-        if number > 1:
-            begin = start * rng.uniform(0.3, 1.2, start.shape) + 0.02 * rng.standard_normal(start.shape)
-        tried = attempt(_quasi_newton(problem, begin))
-        if tried.converged or tried.discrepancy < best.discrepancy:
-            best = tried
-    return best
+def attempt(model: CompiledModel, discrepancy: Discrepancy, start: Array) -> Solution:
+    """Where scoring and descent lead from one start (q,)."""
+    return attempt_many(model, discrepancy, start[None], THOROUGH)[0]
+
+
+def solve(model: CompiledModel, discrepancy: Discrepancy, start: Array) -> Solution:
+    """A minimum of a discrepancy with one sample in it, from starting values (q,): by scoring and descent, and by
+    quasi-Newton steps where those fail."""
+    best = attempt(model, discrepancy, start)
+    if best.converged:
+        return best
+    points = [start, best.theta] if np.isfinite(best.discrepancy) else [start]
+    tried = [attempt(model, discrepancy, quasi_newton(model, discrepancy, point)) for point in points]
+    return min([best, *tried], key=lambda s: (not s.converged, s.discrepancy))
 
 
 class Metric(NamedTuple):
@@ -295,6 +312,6 @@ def solve_batch(
     state = _refine(everything, state, CONVERGED)
     theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
-        single = solve(model, discrepancy.take(np.array([index])), start, attempts=2)
+        single = solve(model, discrepancy.take(np.array([index])), start)
         theta[index], value[index], done[index] = single.theta, single.discrepancy, single.converged
     return theta, value, done & usable

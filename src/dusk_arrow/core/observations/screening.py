@@ -10,6 +10,8 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.problems import Problem, listed
 
+SINGULAR = 1e-7  # smallest eigenvalue of the correlations: below it minima cannot be told from rounding
+
 
 @dataclass(frozen=True)
 class ColumnSummary:
@@ -70,6 +72,9 @@ def _determined(names: Sequence[str], covariance: Array) -> tuple[str, tuple[str
         for j in range(i):
             if abs(correlation[i, j]) > 1 - 1e-10:
                 return f"{names[j]} and {names[i]} are the same up to scale", (names[i], names[j])
+            if abs(correlation[i, j]) > 1 - SINGULAR:
+                same = f"{names[j]} and {names[i]} are the same but for less than one part in a thousand"
+                return same, (names[i], names[j])
     values, vectors = np.linalg.eigh(correlation)
     if values[0] < -1e-8:
         words = "no set of answers could give these covariances; check the numbers and the order of the columns"
@@ -97,7 +102,7 @@ def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Pr
             f"{n} complete cases are too few for {p} columns: the covariance matrix is singular. Use fewer columns."
         )
         return [Problem("too_few_cases", "error", message, tuple(names))]
-    if not positive_definite(correlation_from(covariance) - 1e-10 * np.eye(p)):
+    if not positive_definite(correlation_from(covariance) - SINGULAR * np.eye(p)):
         words, involved = _determined(names, covariance)
         message = f"The covariance matrix is not positive definite: {words}."
         return [Problem("not_positive_definite", "error", message, involved)]

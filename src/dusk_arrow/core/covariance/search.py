@@ -1,0 +1,135 @@
+"""The lowest minimum: one start where nothing speaks against it, many solved together where something does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from dusk_arrow.core.covariance.discrepancies import Discrepancy, PatternLikelihood
+from dusk_arrow.core.covariance.figures import standardize
+from dusk_arrow.core.covariance.implied import CompiledModel, all_values, implied, matrices
+from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
+from dusk_arrow.core.covariance.solver import ONLY, Solution, attempt, attempt_many, quasi_newton
+from dusk_arrow.core.linear_algebra import Array
+
+STARTS = 12
+PURSUED = 2
+FEW_CASES = 100
+WEAK_MARKER = 0.35
+FLAT = 1e-4
+APART = 1e-5  # of F: minima nearer than this are the same
+
+
+@dataclass(frozen=True)
+class Search:
+    """The solution, and the different minima F that were found on the way to it, the lowest first (one, if nothing was
+    in doubt); `falls_lower` says that F fell below the lowest of them without coming to rest."""
+
+    solution: Solution
+    minima: tuple[float, ...]
+    falls_lower: bool = False
+
+
+def _weak_marker(model: CompiledModel, theta: Array) -> bool:
+    markers = [i for i, p in enumerate(model.table.parameters) if p.kind == "loading" and p.why_fixed == MARKER]
+    if not markers:
+        return False
+    parts = matrices(model, theta)
+    found = implied(parts)
+    loadings = standardize(model, all_values(model, theta), parts, found.nodes, found.covariance)[markers]
+    return bool(np.isnan(loadings).any() or np.abs(loadings).min() < WEAK_MARKER)
+
+
+def _negative_variance(model: CompiledModel, theta: Array) -> bool:
+    values = all_values(model, theta)
+    return any(p.kind == "variance" and values[i] < 0 for i, p in enumerate(model.table.parameters))
+
+
+def _flat(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> bool:
+    curvature = discrepancy.curvature(model, theta[None], ONLY)[0]
+    size = np.sqrt(np.maximum(np.diag(curvature), 1e-300))
+    values = np.linalg.eigvalsh(curvature / np.outer(size, size))
+    return bool(values[0] < FLAT * values[-1])
+
+
+def doubtful(model: CompiledModel, discrepancy: Discrepancy, solution: Solution, n: int) -> bool:
+    """Whether another start could lead lower: few cases, a negative variance, a marker that hardly loads, a flat valley,
+    or no minimum at all."""
+    if not solution.converged or n < FEW_CASES:
+        return True
+    theta = solution.theta
+    return _negative_variance(model, theta) or _weak_marker(model, theta) or _flat(model, discrepancy, theta)
+
+
+def _starts(form: UnitVariance, own: Array | None, solved: Array | None, count: int) -> Array:
+    """Different starts (k, q): as given, from the first solution, all positive, and seeded changes of them."""
+    rng = np.random.default_rng(20261123)
+    known = [start for start in (own, solved) if start is not None and np.isfinite(start).all()]
+    if own is None or not known:
+        return np.array(known).reshape(len(known), form.model.n_free)
+    some = [own * rng.uniform(0.3, 1.2, own.shape) + 0.05 * np.abs(own).mean() * rng.standard_normal(own.shape)
+            for _ in range((count - 2) // 2)]  # fmt: skip
+    turned = [own * rng.uniform(0.3, 1.6, own.shape) * _turn(form.model, rng) for _ in range(count - 2 - len(some))]
+    return np.array([*known, *some, *turned])
+
+
+def _turn(model: CompiledModel, rng: np.random.Generator) -> Array:
+    """Signs (q,): some loadings the other way round, everything else as it is."""
+    signs = np.ones(model.n_free)
+    for parameter in model.table.parameters:
+        if parameter.index is not None and parameter.kind == "loading" and rng.random() < 0.25:
+            signs[parameter.index] = -1.0
+    return signs
+
+
+def search(model: CompiledModel, discrepancy: Discrepancy, start: Array, n: int) -> Search:
+    """The lowest minimum of a discrepancy with one sample of n cases in it, from starting values (q,) and, in doubt,
+    from others (seeded), solved as one batch in the form without markers."""
+    first = attempt_many(model, discrepancy, start[None])[0]
+    if model.n_free == 0 or not doubtful(model, discrepancy, first, n):
+        return Search(first, (first.discrepancy,))
+    form = unit_variance_form(model.table)
+    form = replace(form, model=replace(form.model, uncorrelated=False))  # the short way stops at negative variances
+    slow = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 20
+    with np.errstate(all="ignore"):  # starts that lead nowhere end in infinities, which are sorted out below
+        begin, solved = form.there(start), form.there(first.theta) if np.isfinite(first.theta).all() else None
+        starts = _starts(form, begin, solved, 5 if slow else STARTS)
+        found = attempt_many(form.model, discrepancy, starts)
+        found += _pursued(form.model, discrepancy, found)
+    candidates = [first, *(s for s in (_original(form, one) for one in found) if s is not None)]
+    settled = sorted((s for s in candidates if s.converged), key=lambda s: s.discrepancy)
+    if not settled:
+        return Search(min(candidates, key=lambda s: s.discrepancy), ())
+    lowest = settled[0]
+    if first.converged and first.discrepancy - lowest.discrepancy <= APART:
+        lowest = first  # the same minimum: the figures of an undoubted fit stay as they are
+    minima: list[float] = []
+    for one in settled:
+        if not minima or one.discrepancy - minima[-1] > APART:
+            minima.append(one.discrepancy)
+    below = any(not s.converged and s.discrepancy < lowest.discrepancy - APART for s in candidates)
+    return Search(lowest, tuple(minima), below)
+
+
+def _original(form: UnitVariance, found: Solution) -> Solution | None:
+    """A solution in the model's own scale. What has converged without markers has converged: the point is the same."""
+    if not np.isfinite(found.theta).all() or not np.isfinite(found.discrepancy):
+        return None
+    theta = form.back(found.theta)
+    return None if theta is None else replace(found, theta=theta)
+
+
+def _pursued(model: CompiledModel, discrepancy: Discrepancy, found: list[Solution]) -> list[Solution]:
+    """The lowest points that have not come to rest, if they are lower than all that have, followed with patience."""
+    rest = min((s.discrepancy for s in found if s.converged), default=np.inf)
+    lower = [s for s in found if not s.converged and s.discrepancy < rest - APART]
+    result: list[Solution] = []
+    for one in sorted(lower, key=lambda s: s.discrepancy)[:PURSUED]:
+        tried = attempt(model, discrepancy, one.theta)
+        if not tried.converged:
+            tried = attempt(model, discrepancy, quasi_newton(model, discrepancy, tried.theta))
+        result.append(tried)
+        if tried.converged:
+            break
+    return result
