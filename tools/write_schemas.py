@@ -6,11 +6,13 @@ Run after a change of either: `python tools/write_schemas.py`, then `npm run api
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import create_engine
 
+from dusk_arrow.core.assessment.criteria import SHEET, Criterion
 from dusk_arrow.records.database import sessions
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.screening import CheckDocument
@@ -30,6 +32,35 @@ def documents() -> dict[str, dict[str, Any]]:
     }
 
 
+def _bound(criterion: Criterion, bound: float | None) -> str:
+    mark = "≥" if criterion.better == "higher" else "<" if criterion.strict else "≤"
+    return "" if bound is None else f"{mark} {bound:.2f}".replace(" 0.", " .") if bound < 1 else f"{mark} {bound:g}"
+
+
+def figure_table(page: str) -> str:
+    """The figures of the registry that belong to a page, as a table."""
+    lines = ["| figure | what it is | formula | source | ● | ◐ | cut-offs from |", "|---|---|---|---|---|---|---|"]
+    for criterion in SHEET:
+        if criterion.page == page and criterion.key != "lowest_ave":
+            cells = (criterion.label, criterion.definition, criterion.formula, criterion.source,
+                     _bound(criterion, criterion.good), _bound(criterion, criterion.tolerable),
+                     criterion.cut_off_source)  # fmt: skip
+            lines.append("| " + " | ".join(cell.replace("|", "\\|") for cell in cells) + " |")
+    return "\n".join(lines)
+
+
+MARKED = re.compile(r"<!-- figures: (?P<page>[^>]+) -->\n.*?<!-- end of figures -->", re.DOTALL)
+
+
+def method_page(text: str) -> str:
+    """A page of docs/methods with its tables of figures as the registry has them."""
+    return MARKED.sub(
+        lambda found: f"<!-- figures: {found['page']} -->\n{figure_table(found['page'])}\n<!-- end of figures -->", text
+    )
+
+
 if __name__ == "__main__":
+    for page in (DOCS / "methods").glob("*.md"):
+        page.write_text(method_page(page.read_text()))
     for name, document in documents().items():
         (DOCS / name).write_text(json.dumps(document, indent=1, sort_keys=True) + "\n")

@@ -145,7 +145,7 @@ A shows in a1, a2, a3
 B shows in b1, b2, b3
 A leads to B
 match A > a2, B > b2
-fix A > a3 to 0.8
+hold A > a3 at 0.8
 """
 RECIPROCAL = """
 A shows in a1, a2, a3

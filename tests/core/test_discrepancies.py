@@ -40,7 +40,7 @@ from tests.core.populations import (
 )
 
 SOME = {"three": THREE, "formative": FORMATIVE, "mixed": MIXED, "equality": EQUAL}
-ORIGIN = THREE + "\nfix intercept of a1 to 0\nmatch intercept of b1, intercept of b2"
+ORIGIN = THREE + "\nhold intercept of a1 at 0\nmatch intercept of b1, intercept of b2"
 
 
 def with_means(text: str) -> ParameterTable:

@@ -80,19 +80,21 @@ def test_reliability_has_its_closed_form() -> None:
 
 
 @pytest.mark.parametrize(
-    ("direct", "direct_interval", "indirect", "indirect_interval", "kind", "share"),
+    ("direct", "direct_interval", "indirect", "indirect_interval", "total", "kind", "share"),
     [
-        (0.3, (0.1, 0.5), 0.2, (0.1, 0.3), "complementary", 0.4),
-        (-0.3, (-0.5, -0.1), 0.2, (0.1, 0.3), "competitive", None),
-        (0.05, (-0.1, 0.2), 0.2, (0.1, 0.3), "indirect-only", 0.8),
-        (0.0, None, 0.2, (0.1, 0.3), "indirect-only", None),
-        (0.3, (0.1, 0.5), 0.01, (-0.1, 0.1), "direct-only", 0.01 / 0.31),
-        (0.1, (-0.1, 0.3), 0.0, (-0.1, 0.1), "none", None),
+        (0.3, (0.1, 0.5), 0.2, (0.1, 0.3), (0.2, 0.8), "complementary", 0.4),
+        (0.3, (0.1, 0.5), 0.2, (0.1, 0.3), (-0.01, 0.8), "complementary", None),
+        (0.3, (0.1, 0.5), 0.2, (0.1, 0.3), None, "complementary", None),
+        (-0.3, (-0.5, -0.1), 0.2, (0.1, 0.3), (-0.4, -0.1), "competitive", None),
+        (0.05, (-0.1, 0.2), 0.2, (0.1, 0.3), (0.1, 0.4), "indirect-only", 0.8),
+        (0.0, None, 0.2, (0.1, 0.3), (0.1, 0.3), "indirect-only", None),
+        (0.3, (0.1, 0.5), 0.01, (-0.1, 0.1), (0.1, 0.5), "direct-only", 0.01 / 0.31),
+        (0.1, (-0.1, 0.3), 0.0, (-0.1, 0.1), (-0.2, 0.4), "none", None),
     ],
 )
-def test_kinds_of_mediation(direct, direct_interval, indirect, indirect_interval, kind, share) -> None:  # type: ignore[no-untyped-def]
-    """Zhao, Lynch & Chen's five kinds; a share only where both parts point one way."""
-    found = classify(direct, direct_interval, indirect, indirect_interval)
+def test_kinds_of_mediation(direct, direct_interval, indirect, indirect_interval, total, kind, share) -> None:  # type: ignore[no-untyped-def]
+    """Zhao, Lynch & Chen's five kinds; a share only where both parts point one way and the total is not perhaps zero."""
+    found = classify(direct, direct_interval, indirect, indirect_interval, total)
     assert found.kind == kind
     assert found.share_mediated == (None if share is None else pytest.approx(share))
 

@@ -234,7 +234,7 @@ def test_random_identified_models_converge(seed: int) -> None:
 def test_starting_values_are_used_and_harmless() -> None:
     """A stated start must not change where the estimation ends."""
     plain = table_of(THREE)
-    started = table_of(THREE + "\nstart A > B from 0.9\nstart variance of b1 from 2")
+    started = table_of(THREE + "\nbegin A > B at 0.9\nbegin variance of b1 at 2")
     sample = noisy(random_population(plain, 1), 1)
     first, second = fit_matrix(plain, sample, 400), fit_matrix(started, sample, 400)
     np.testing.assert_allclose(first.solution.theta, second.solution.theta, atol=1e-6)
@@ -257,7 +257,7 @@ def test_implied_matrix_of_a_batch_is_that_of_each() -> None:
         ("A shows in a1, a2", "too_many_parameters", []),
         ("A shows in a1, a2\nB shows in b1, b2\nA and B do not covary", "not_identified", ["a2", "b2"]),
         ("A shows in a1, a2, a3\nB shows in b1, b2, b3\nG shows in A, B", "not_identified", ["variance of G"]),
-        ("A shows in a1, a2, a3\nB shows in b1, b2, b3\nfix A > a1 to 0\nA leads to B\nB leads to A", "", ["A", "B"]),
+        ("A shows in a1, a2, a3\nB shows in b1, b2, b3\nhold A > a1 at 0\nA leads to B\nB leads to A", "", ["A", "B"]),
     ],
 )
 def test_models_that_no_data_identify_are_named(text: str, code: str, names: list[str]) -> None:

@@ -81,7 +81,7 @@ def test_a_true_model_has_few_large_indices() -> None:
 
 def test_values_fixed_by_a_sentence_are_among_them() -> None:
     """A path held at zero has the index that tells whether it should be."""
-    table = table_of(THREE + "\nfix A > C to 0")
+    table = table_of(THREE + "\nhold A > C at 0")
     truth = random_population(table_of(THREE), 4)
     found = fit_matrix(table, truth.covariance, 500)
     listed = modification_indices(table, found.solution.theta, found.discrepancy, 500)

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import board
+from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.layering import crossings, order_columns
 from dusk_arrow.figure.layout import Arrow, Card, arrange
 from dusk_arrow.figure.paper import paper_figure
@@ -132,3 +133,26 @@ def test_figure_is_wellformed_and_complete(study: str) -> None:
         p for p in paths if p.standardized_interval and p.standardized_interval[0] <= 0 <= p.standardized_interval[1]
     ]
     assert text.count("stroke-dasharray") == len(open_ended)
+
+
+@pytest.mark.parametrize("study", ["river_wardens", "night_ferry"])
+def test_r_squared_stands_beside_its_shape(study: str) -> None:
+    """Inside an ellipse stands its name alone; R² is near, and touches neither shapes nor other words."""
+    results = assemble(analyse(parse(demo_text(study)), demo_data(study), Settings()))
+    root = ET.fromstring(paper_figure(results))
+    space = "{http://www.w3.org/2000/svg}"
+    shapes = [
+        Box(float(e.get("cx", 0)) - float(e.get("rx", 0)), float(e.get("cy", 0)) - float(e.get("ry", 0)),
+            2 * float(e.get("rx", 0)), 2 * float(e.get("ry", 0)))
+        for e in root.iter(f"{space}ellipse")
+    ] + [
+        Box(float(e.get("x", 0)), float(e.get("y", 0)), float(e.get("width", 0)), float(e.get("height", 0)))
+        for e in root.iter(f"{space}rect") if e.get("stroke")
+    ]  # fmt: skip
+    shown = [e for e in root.iter(f"{space}text") if (e.text or "").startswith("R²")]
+    assert len(shown) == len([p for p in results.parameters if p.kind == "path"] and
+                             {p.to for p in results.parameters if p.kind == "path"})  # fmt: skip
+    for e in shown:
+        width = text_width(e.text or "", 11)
+        box = Box(float(e.get("x", 0)) - width / 2, float(e.get("y", 0)) - 8, width, 10)
+        assert all(box.overlap(shape) == 0 for shape in shapes), e.text

@@ -217,6 +217,9 @@ def test_effects_shares_and_totals(wardens: Results) -> None:
     """Totals always, total indirect only where there is a route; shares sum to one where they have a meaning."""
     pair = [e for e in wardens.effects if (e.from_, e.to) == ("Support", "Stewardship")]
     assert [e.kind for e in pair] == ["direct", "specific indirect", "total indirect", "total"]
+    assert {e.share_of_total for e in pair} == {None}, "without a bootstrap nobody knows whether the total is zero"
+    drawn = document(demo_text("river_wardens"), demo_data("river_wardens"), bootstrap=200)
+    pair = [e for e in drawn.effects if (e.from_, e.to) == ("Support", "Stewardship")]
     assert pair[0].share_of_total + pair[1].share_of_total == pytest.approx(1.0)  # type: ignore[operator]
     only = [e for e in wardens.effects if (e.from_, e.to) == ("Effort", "Persistence")]
     assert [e.kind for e in only] == ["direct", "total"]

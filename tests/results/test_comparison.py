@@ -84,7 +84,7 @@ def test_joint_hypotheses_by_three_routes() -> None:
     """Wald, score and Δχ² of the same hypothesis are near each other in a large sample, with the same df."""
     data = study(9, 3000)
     whole = parse(THREE)
-    zero = joint_test(parse(THREE + "fix A > C to 0\nfix B > C to 0"), whole, data, Settings())
+    zero = joint_test(parse(THREE + "hold A > C at 0\nhold B > C at 0"), whole, data, Settings())
     assert zero is not None
     assert zero.difference is not None
     assert zero.df == 2
@@ -96,7 +96,7 @@ def test_joint_hypotheses_by_three_routes() -> None:
     assert equal.df == 1
     assert equal.wald == pytest.approx(equal.difference.chi_square, rel=0.1, abs=0.2)
     assert equal.score == pytest.approx(equal.difference.chi_square, rel=0.1, abs=0.2)
-    alone = joint_test(parse(THREE + "fix A > C to 0"), whole, data, Settings())
+    alone = joint_test(parse(THREE + "hold A > C at 0"), whole, data, Settings())
     single = paths_at_zero(whole, data, Settings())[1]
     assert alone is not None
     assert single.z is not None

@@ -711,6 +711,11 @@ export interface components {
                 number,
                 number
             ];
+            /** Headline */
+            headline: [
+                number,
+                number
+            ];
             /** Mean */
             mean: number;
             /** N Used */
@@ -1023,7 +1028,8 @@ export interface components {
         };
         /**
          * ConstructPart
-         * @description Measurement quality of one construct.
+         * @description Measurement quality of one construct; `direction` is −1 where most of its indicators load negatively, because the
+         *     one that carries the scale runs against them.
          */
         ConstructPart: {
             /** Alpha */
@@ -1034,6 +1040,12 @@ export interface components {
             ave: number | null;
             /** Composite Reliability */
             composite_reliability: number | null;
+            /**
+             * Direction
+             * @default 1
+             * @enum {integer}
+             */
+            direction: 1 | -1;
             /**
              * Mode
              * @enum {string}
@@ -1077,6 +1089,8 @@ export interface components {
              * @enum {string}
              */
             better: "higher" | "lower" | "none";
+            /** Cut Off Source */
+            cut_off_source: string;
             /** Definition */
             definition: string;
             /** Formula */
@@ -1087,8 +1101,15 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+            /**
+             * Page
+             * @enum {string}
+             */
+            page: "fit" | "further fit" | "quality";
             /** Source */
             source: string;
+            /** Strict */
+            strict: boolean;
             /** Tolerable */
             tolerable: number | null;
         };
@@ -1097,6 +1118,11 @@ export interface components {
          * @description Which data were analysed.
          */
         DataPart: {
+            /**
+             * Analysed
+             * @default null
+             */
+            analysed: string | null;
             /** Fingerprint */
             fingerprint: string;
             /** Missing */
@@ -1235,6 +1261,14 @@ export interface components {
             /** From */
             from: string;
             /**
+             * Interval
+             * @default null
+             */
+            interval: [
+                number,
+                number
+            ] | null;
+            /**
              * Kind
              * @enum {string}
              */
@@ -1247,6 +1281,14 @@ export interface components {
             standardized: number | null;
             /** @default null */
             standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
+            /**
+             * Standardized Interval
+             * @default null
+             */
+            standardized_interval: [
+                number,
+                number
+            ] | null;
             /** Standardized Se */
             standardized_se: number | null;
             /** To */
@@ -2643,7 +2685,7 @@ export interface components {
         };
         /**
          * ScaledPart
-         * @description The mean-scaled test and what follows from it; robust figures after Brosseau-Liard & Savalei (2012, 2014).
+         * @description The mean-scaled test and what follows from it; robust figures after Brosseau-Liard, Savalei & Li (2012) and Brosseau-Liard & Savalei (2014).
          */
         ScaledPart: {
             /** Cfi */
@@ -2787,7 +2829,7 @@ export interface components {
              * @default expected
              * @enum {string}
              */
-            errors: "expected" | "observed" | "sandwich" | "satorra-bentler";
+            errors: "expected" | "observed" | "sandwich" | "satorra-bentler" | "bootstrap";
             /**
              * Estimator
              * @default ml

@@ -74,7 +74,7 @@ export function Board({ project, model, gestures }: Props) {
           target: arrow.to,
           sourceHandle: "right",
           targetHandle: "left",
-          data: { arrow, parameter, bounds: parameter && shown ? headline(parameter, shown) : null, stale },
+          data: { arrow, parameter, bounds: parameter ? headline(parameter) : null, stale },
         };
       }),
     [board, shown, stale],

@@ -89,6 +89,9 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
 function Rows({ construct, results, stale, criterion }: CardNode["data"] & { construct: Construct }) {
   const { selection, select } = useDesk();
   const formative = construct.mode === "formative";
+  const direction = results?.quality?.constructs.find((c) => c.name === construct.name)?.direction ?? 1;
+  const alone = (name: string) =>
+    (results?.quality?.loadings.filter((l) => l.indicator === name).length ?? 0) === 1;
   const found = new Map(
     results?.quality?.loadings
       .filter((l) => l.construct === construct.name)
@@ -98,7 +101,8 @@ function Rows({ construct, results, stale, criterion }: CardNode["data"] & { con
     <>
       {construct.indicators.map((name) => {
         const value = found.get(name) ?? null;
-        const verdict = formative ? "none" : judge(criterion, value);
+        const verdict = formative ? "none" : judge(criterion, value === null ? null : value * direction);
+        const beyond = !formative && value !== null && Math.abs(value) > 1 + 1e-8 && alone(name);
         const chosen = selection?.kind === "indicator" && selection.name === name;
         return (
           <button
@@ -112,12 +116,23 @@ function Rows({ construct, results, stale, criterion }: CardNode["data"] & { con
             }}
           >
             <span className="min-w-[26px] max-w-[55%] truncate">{name}</span>
-            <Bar value={value} weak={verdict === "misses"} stale={stale} />
+            <Bar value={value} weak={verdict === "misses" || beyond} stale={stale} />
             <span
               className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
               style={{ width: metrics.value }}
             >
-              {(verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />}
+              {beyond ? (
+                <span
+                  className="font-bold text-plum"
+                  role="img"
+                  aria-label="impossible: beyond 1"
+                  title="A loading beyond 1 would explain more than all of the indicator"
+                >
+                  !
+                </span>
+              ) : (
+                (verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />
+              )}
               {coefficient(value)}
             </span>
           </button>
@@ -147,7 +162,7 @@ function Rows({ construct, results, stale, criterion }: CardNode["data"] & { con
 
 function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stale: boolean }) {
   const length = Math.min(1, Math.abs(value ?? 0)) * 100;
-  const colour = weak || (value ?? 0) < 0 ? "bg-plum" : "bg-lake";
+  const colour = weak ? "bg-plum" : "bg-lake";
   return (
     <span
       aria-hidden="true"

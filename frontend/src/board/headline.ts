@@ -1,11 +1,9 @@
 import type { Interval, Parameter, Results } from "../api/client";
-import { deciding, errorsWords, intervalWords } from "../shared/basis";
+import { errorsWords, intervalWords } from "../shared/basis";
 
 /** The interval beside a standardized estimate: the bootstrap's headline where there is one, else from its error. */
-export function headline(parameter: Parameter, results: Results): Interval | null {
-  const drawn = parameter.standardized_bootstrap;
-  if (drawn) return deciding(drawn, results);
-  return parameter.standardized_interval;
+export function headline(parameter: Parameter): Interval | null {
+  return parameter.standardized_bootstrap?.headline ?? parameter.standardized_interval;
 }
 
 /** Where an interval comes from, in words. */

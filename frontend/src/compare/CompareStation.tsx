@@ -4,7 +4,7 @@ import { api, take, type ModelState, type Project } from "../api/client";
 import type { components } from "../api/schema";
 import { useCriteria } from "../api/hooks";
 import { Glyph } from "../shared/Glyph";
-import { coefficient, interval, plain, pValue } from "../shared/numbers";
+import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
 import { judge } from "../shared/verdict";
 
 type Compared = components["schemas"]["Compared"];
@@ -155,10 +155,10 @@ function SideBySide({ found }: { found: Compared }) {
               :{" "}
               {pair.difference ? (
                 <>
-                  Δχ² = {plain(pair.difference.chi_square)}, Δdf = {pair.difference.df}, p{" "}
-                  {pValue(pair.difference.p_value)}
+                  Δχ² = {plain(pair.difference.chi_square)}, Δdf = {plain(pair.difference.df, 0)},{" "}
+                  {pWords(pair.difference.p_value)}
                   {pair.difference.scaled !== null &&
-                    `; scaled ${plain(pair.difference.scaled)}, p ${pValue(pair.difference.scaled_p)}`}
+                    `; scaled ${plain(pair.difference.scaled)}, ${pWords(pair.difference.scaled_p)}`}
                   <span className="text-quiet"> · {pair.reason}, checked by numbers</span>
                 </>
               ) : (

@@ -2,7 +2,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useMemo, useRef, useState } from "react";
 import type { Column, Project } from "../api/client";
-import { plain } from "../shared/numbers";
+import { ends, plain } from "../shared/numbers";
+import { valueLabels } from "./valueLabels";
 import { Histogram } from "./Histogram";
 
 const FIGURES = [
@@ -10,7 +11,7 @@ const FIGURES = [
   { key: "missing", head: "missing %" },
   { key: "mean", head: "mean" },
   { key: "sd", head: "SD" },
-  { key: "min", head: "min–max" },
+  { key: "min", head: "from – to" },
   { key: "skewness", head: "skew" },
   { key: "kurtosis", head: "kurtosis" },
 ] as const;
@@ -207,12 +208,13 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
   const share = (100 * column.missing) / Math.max(1, column.n + column.missing);
   const cell = "whitespace-nowrap pl-3 text-right";
   const text = !column.numeric;
-  const ends = labelledScale(column);
+  const scale = labelledScale(column);
   const outside =
-    ends !== null &&
+    scale !== null &&
     column.min !== null &&
     column.max !== null &&
-    (column.min < ends[0] || column.max > ends[1]);
+    (column.min < scale[0] || column.max > scale[1]);
+  const answers = valueLabels(column);
   return (
     <tr className={`h-[27px] border-b border-line/40 ${on ? "bg-base-300/70" : "hover:bg-base-200"}`}>
       <td className="max-w-[250px] pr-3">
@@ -232,6 +234,16 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
       </td>
       <td className="whitespace-nowrap text-sm text-quiet">
         {column.level === "category" ? `${column.distinct} groups` : column.level}
+        {answers && (
+          <span
+            className="ml-1 cursor-help underline decoration-dotted"
+            title={answers}
+            aria-label={`Answers of ${column.name}: ${answers}`}
+            tabIndex={0}
+          >
+            labelled
+          </span>
+        )}
       </td>
       <td className={cell}>{column.n}</td>
       <td className={cell} title={`${column.missing} missing`}>
@@ -241,9 +253,9 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
       <td className={cell}>{text ? "" : plain(column.sd)}</td>
       <td
         className={`${cell} ${outside ? "font-semibold text-plum" : ""}`}
-        title={outside && ends ? `the labels of its values run from ${ends[0]} to ${ends[1]}` : undefined}
+        title={outside && scale ? `the labels of its values run from ${scale[0]} to ${scale[1]}` : undefined}
       >
-        {text ? "" : `${trim(column.min)}–${trim(column.max)}`}
+        {text ? "" : ends(column.min, column.max)}
       </td>
       <td
         className={`${cell} ${skewed ? "font-semibold text-plum" : ""}`}
@@ -257,7 +269,7 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
       >
         {text ? "" : plain(column.kurtosis)}
       </td>
-      <td className="pl-4">
+      <td className="pl-4" title={answers ?? undefined}>
         <Histogram column={column} />
       </td>
       <td className="max-w-28 truncate pl-3 text-sm text-quiet">{used}</td>
@@ -269,8 +281,4 @@ function ColumnLine({ column, nested, used, on, toggle }: LineProps) {
 function labelledScale(column: Column): [number, number] | null {
   const values = Object.keys(column.value_labels).map(Number).filter(Number.isFinite);
   return values.length > 1 ? [Math.min(...values), Math.max(...values)] : null;
-}
-
-function trim(value: number | null): string {
-  return value === null ? "" : Number.isInteger(value) ? plain(value, 0) : plain(value);
 }

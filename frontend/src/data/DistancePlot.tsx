@@ -1,5 +1,5 @@
 import type { components } from "../api/schema";
-import { plain, pValue } from "../shared/numbers";
+import { plain, pWords } from "../shared/numbers";
 
 type Case = components["schemas"]["DistancePart"];
 
@@ -68,7 +68,7 @@ export function DistancePlot(props: {
           onClick={() => choose(one.case)}
           onKeyDown={(event) => (event.key === " " || event.key === "Enter") && choose(one.case)}
         >
-          <title>{`case ${one.case}: d² = ${plain(one.d2)}, p ${pValue(one.p_value)}`}</title>
+          <title>{`case ${one.case}: d² = ${plain(one.d2)}, ${pWords(one.p_value)}`}</title>
         </circle>
       ))}
       {cases[0] && (

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Project, type Step } from "../api/client";
 import type { components } from "../api/schema";
-import { coefficient, plain, pValue } from "../shared/numbers";
+import { coefficient, plain, pWords } from "../shared/numbers";
 import { DistancePlot } from "./DistancePlot";
 import { HeatMap } from "./HeatMap";
 import { QuantilePlot } from "./QuantilePlot";
@@ -193,10 +193,10 @@ function Normality({ screening }: { screening: Screening }) {
       <Heading>multivariate normality (Mardia 1970)</Heading>
       <p>
         Skewness {plain(tests.skewness)}: χ² = {plain(tests.skewness_chi_square, 1)}, df = {tests.skewness_df}
-        , p {pValue(tests.skewness_p)}
+        , {pWords(tests.skewness_p)}
       </p>
       <p>
-        Kurtosis {plain(tests.kurtosis)}: z = {plain(tests.kurtosis_z)}, p {pValue(tests.kurtosis_p)}
+        Kurtosis {plain(tests.kurtosis)}: z = {plain(tests.kurtosis_z)}, {pWords(tests.kurtosis_p)}
       </p>
       <p className="mt-1 text-sm text-quiet">
         On {tests.n} complete cases of {tests.columns.length} columns. A z beyond 5 is taken as a sign that

@@ -9,14 +9,15 @@ import {
   type Results,
   type Run,
 } from "../api/client";
-import { deciding } from "../shared/basis";
 import { useDesk } from "../model/desk";
-import { coefficient, containsZero, plain, plainInterval, pValue } from "../shared/numbers";
+import { intervalWords } from "../shared/basis";
+import { coefficient, containsZero, interval, plain, plainInterval, pValue } from "../shared/numbers";
 import { Whisker } from "./Whisker";
 
 /** Direct, specific indirect, total indirect and total effects, with bootstrap intervals. */
 export function EffectsStation({ model, run }: { model: ModelState; run: Run | undefined }) {
   const [pair, setPair] = useState("");
+  const [scale, setScale] = useState<Scale>("standardized");
   const results = model.results;
   if (!results.converged || results.effects.length === 0) {
     return (
@@ -33,7 +34,7 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
   const withBca = results.settings.interval === "bca";
   const pairs = [...new Set(results.effects.map((e) => `${e.from} → ${e.to}`))];
   const shown = pairs.filter((p) => !pairs.includes(pair) || p === pair);
-  const bounds = results.effects.flatMap((e) => ends(e, results));
+  const bounds = results.effects.flatMap((e) => reach(e, scale));
   const low = Math.min(0, ...bounds);
   const high = Math.max(0, ...bounds);
   return (
@@ -52,6 +53,18 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
             ))}
           </select>
         </label>
+        <label className="flex items-center gap-2">
+          <span className="text-quiet">in</span>
+          <select
+            className="select select-sm w-44"
+            aria-label="Scale of the effects"
+            value={scale}
+            onChange={(event) => setScale(event.target.value as Scale)}
+          >
+            <option value="standardized">standard deviations (β)</option>
+            <option value="units">their own units</option>
+          </select>
+        </label>
         <span className="flex-1" />
         <BootstrapControl model={model} run={run} />
       </div>
@@ -60,10 +73,7 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
           <thead className="sticky top-0 z-10 bg-base-100 text-sm text-quiet">
             <tr>
               <th className="pb-1 text-left font-normal">effect</th>
-              <th className="pb-1 text-right font-normal" title="standardized">
-                β
-              </th>
-              <th className="pb-1 text-right font-normal">estimate</th>
+              <th className="pb-1 text-right font-normal">{scale === "standardized" ? "β" : "estimate"}</th>
               <th
                 className="pb-1 text-right font-normal"
                 title={results.bootstrap_summary ? "bootstrap" : "delta method, approximate"}
@@ -78,24 +88,24 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
               </th>
               <th
                 className="pb-1 pl-4 text-right font-normal"
-                title="share of the total effect; only where all parts point one way"
+                title="share of the total effect; only where all parts point one way and the total excludes zero"
               >
                 share
               </th>
               <th className="w-[230px] pb-1 pl-6 text-left font-normal">
                 {results.bootstrap_summary
-                  ? `${results.settings.level * 100} % ${results.settings.interval} interval of β`
-                  : "95 % interval of β (delta method)"}
+                  ? `${results.settings.level * 100} % ${intervalWords(results)} interval`
+                  : `${results.settings.level * 100} % interval (delta method)`}
               </th>
             </tr>
           </thead>
           {shown.map((p) => (
-            <PairRows key={p} pair={p} results={results} low={low} high={high} />
+            <PairRows key={p} {...{ pair: p, results, scale, low, high }} />
           ))}
         </table>
         <p className="mt-4 max-w-3xl text-sm text-quiet">
           {results.bootstrap_summary
-            ? `From ${results.bootstrap_summary.used.toLocaleString("en")} resamples of ${results.data?.n_used} cases (seed ${results.settings.seed}); ${results.bootstrap_summary.not_converged} did not converge, ${results.bootstrap_summary.inadmissible} gave impossible values and are kept. Estimates and intervals in the columns are unstandardized. A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
+            ? `From ${results.bootstrap_summary.used.toLocaleString("en")} resamples of ${results.data?.n_used} cases (seed ${results.settings.seed}); ${results.bootstrap_summary.not_converged} did not converge, ${results.bootstrap_summary.inadmissible} gave impossible values and are kept. A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
             : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
         </p>
       </div>
@@ -103,19 +113,29 @@ export function EffectsStation({ model, run }: { model: ModelState; run: Run | u
   );
 }
 
-/** The interval that is drawn for an effect: the bootstrap's headline, else two delta-method errors each way. */
-function drawn(effect: Effect, results: Results): Interval | null {
-  const boot = effect.standardized_bootstrap;
-  if (boot) return deciding(boot, results);
-  if (effect.standardized === null || effect.standardized_se === null) return null;
-  return [
-    effect.standardized - 1.96 * effect.standardized_se,
-    effect.standardized + 1.96 * effect.standardized_se,
-  ];
+type Scale = "standardized" | "units";
+
+/** An effect in the scale that is looked at; one row never mixes two. */
+function inScale(effect: Effect, scale: Scale) {
+  return scale === "standardized"
+    ? {
+        value: effect.standardized,
+        se: effect.standardized_se,
+        fromError: effect.standardized_interval,
+        boot: effect.standardized_bootstrap,
+      }
+    : { value: effect.estimate, se: effect.se, fromError: effect.interval, boot: effect.bootstrap };
 }
 
-function ends(effect: Effect, results: Results): number[] {
-  return drawn(effect, results) ?? (effect.standardized === null ? [] : [effect.standardized]);
+/** The interval that is drawn for an effect: the bootstrap's headline, else by the delta method. */
+function drawn(effect: Effect, scale: Scale): Interval | null {
+  const { boot, fromError } = inScale(effect, scale);
+  return boot?.headline ?? fromError;
+}
+
+function reach(effect: Effect, scale: Scale): number[] {
+  const { value } = inScale(effect, scale);
+  return drawn(effect, scale) ?? (value === null ? [] : [value]);
 }
 
 const KIND_WORDS: Record<string, string> = {
@@ -126,17 +146,14 @@ const KIND_WORDS: Record<string, string> = {
   none: "no effect",
 };
 
-function PairRows({
-  pair,
-  results,
-  low,
-  high,
-}: {
-  pair: string;
+interface Shown {
   results: Results;
+  scale: Scale;
   low: number;
   high: number;
-}) {
+}
+
+function PairRows({ pair, results, scale, low, high }: Shown & { pair: string }) {
   const found = results.effects.filter((e) => `${e.from} → ${e.to}` === pair);
   // A path alone is its own total; saying so twice would only take room.
   const effects = found.length === 2 ? found.slice(0, 1) : found;
@@ -144,7 +161,7 @@ function PairRows({
   return (
     <tbody>
       <tr>
-        <td colSpan={10} className="pb-0.5 pt-3.5">
+        <td colSpan={9} className="pb-0.5 pt-3.5">
           <span className="font-serif text-[15px] font-semibold">{pair}</span>
           {mediation?.kind && (
             <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
@@ -161,31 +178,20 @@ function PairRows({
       {effects.map((effect) => (
         <EffectRow
           key={effect.kind + (effect.via?.join() ?? "")}
-          effect={effect}
-          results={results}
-          low={low}
-          high={high}
+          {...{ effect, results, scale, low, high }}
         />
       ))}
     </tbody>
   );
 }
 
-function EffectRow({
-  effect,
-  results,
-  low,
-  high,
-}: {
-  effect: Effect;
-  results: Results;
-  low: number;
-  high: number;
-}) {
-  const boot = effect.bootstrap;
+function EffectRow({ effect, results, scale, low, high }: Shown & { effect: Effect }) {
+  const { value, se, boot } = inScale(effect, scale);
+  const number = (x: number | null) => (scale === "standardized" ? coefficient(x, 3) : plain(x, 3));
+  const bounds = scale === "standardized" ? interval : plainInterval;
   const name = effect.kind === "specific indirect" ? `through ${effect.via?.join(" › ")}` : effect.kind;
   const total = effect.kind === "total" || effect.kind === "total indirect";
-  const range = drawn(effect, results);
+  const range = drawn(effect, scale);
   const empty = <span className="text-quiet">–</span>;
   return (
     <tr
@@ -193,13 +199,12 @@ function EffectRow({
       data-testid={`effect-${effect.from}-${effect.to}-${effect.kind}`}
     >
       <td className="py-[3px] pl-4">{name}</td>
-      <td className="text-right">{coefficient(effect.standardized)}</td>
-      <td className="text-right">{plain(effect.estimate, 3)}</td>
-      <td className="text-right text-quiet">{plain(boot?.se ?? effect.se, 3)}</td>
-      <td className="pl-4 text-right">{boot ? plainInterval(boot.percentile, 3) : empty}</td>
-      <td className="pl-4 text-right">{boot ? plainInterval(boot.bias_corrected, 3) : empty}</td>
+      <td className="text-right">{number(value)}</td>
+      <td className="text-right text-quiet">{number(boot?.se ?? se)}</td>
+      <td className="pl-4 text-right">{boot ? bounds(boot.percentile, 3) : empty}</td>
+      <td className="pl-4 text-right">{boot ? bounds(boot.bias_corrected, 3) : empty}</td>
       {results.settings.interval === "bca" && (
-        <td className="pl-4 text-right">{boot?.bca ? plainInterval(boot.bca, 3) : empty}</td>
+        <td className="pl-4 text-right">{boot?.bca ? bounds(boot.bca, 3) : empty}</td>
       )}
       <td className="pl-4 text-right">{boot ? pValue(boot.p_value) : empty}</td>
       <td className="pl-4 text-right">
@@ -208,7 +213,11 @@ function EffectRow({
           : coefficient(effect.share_of_total)}
       </td>
       <td className="pl-6">
-        <Whisker value={effect.standardized} range={range} low={low} high={high} open={containsZero(range)} />
+        <Whisker
+          {...{ value, range, low, high }}
+          label={`${number(value)} ${bounds(range, 3)}`}
+          open={containsZero(range)}
+        />
       </td>
     </tr>
   );

@@ -1,5 +1,4 @@
 import type { Interval } from "../api/client";
-import { coefficient, interval } from "../shared/numbers";
 
 const WIDTH = 220;
 
@@ -9,14 +8,14 @@ interface Props {
   low: number;
   high: number;
   open: boolean;
+  label: string;
 }
 
 /** An effect with its interval on the zero line that all rows share. */
-export function Whisker({ value, range, low, high, open }: Props) {
+export function Whisker({ value, range, low, high, open, label }: Props) {
   const span = high - low || 1;
   const at = (x: number) => 6 + ((x - low) / span) * (WIDTH - 12);
   if (value === null) return null;
-  const label = `${coefficient(value)} ${interval(range)}`;
   return (
     <svg width={WIDTH} height="16" role="img" aria-label={label}>
       <title>{label}</title>

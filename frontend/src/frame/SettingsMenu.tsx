@@ -10,15 +10,23 @@ const ESTIMATORS: Choice<"estimator">[] = [
   {
     value: "ml",
     words: "maximum likelihood",
-    hint: "The usual choice; with robust errors it bears non-normal data.",
+    hint: "Close to normal; with robust errors it bears data that are not.",
   },
-  { value: "gls", words: "generalised least squares", hint: "Weighs residuals by the sample's covariances." },
+  {
+    value: "gls",
+    words: "generalised least squares",
+    hint: "Close to normal; residuals are weighed by the sample's own covariances.",
+  },
+  {
+    value: "adf",
+    words: "distribution-free",
+    hint: "Any distribution, with very many cases: far more than there are moments.",
+  },
   {
     value: "uls",
     words: "unweighted least squares",
-    hint: "Every residual counts alike; depends on the units.",
+    hint: "No weights: every residual counts alike, so the result depends on the units.",
   },
-  { value: "adf", words: "distribution-free", hint: "Needs very many cases: more than there are moments." },
 ];
 const MISSING: Choice<"missing">[] = [
   { value: "listwise", words: "leave the case out", hint: "Listwise deletion; the cases lost are counted." },
@@ -129,7 +137,7 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
               checked={settings.means}
               onChange={(event) => set({ means: event.target.checked })}
             />
-            Model means and intercepts too
+            Levels too: means of columns and constructs
           </label>
           <a
             className="mt-3 block text-sm font-semibold text-ember hover:underline"

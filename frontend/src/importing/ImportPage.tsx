@@ -6,7 +6,7 @@ import type { components } from "../api/schema";
 import { Histogram } from "../data/Histogram";
 import { Mark } from "../frame/Mark";
 import { ThemeSwitch } from "../frame/ThemeSwitch";
-import { plain } from "../shared/numbers";
+import { ends, plain } from "../shared/numbers";
 import { useIncoming } from "./incoming";
 import { ReadingForm } from "./ReadingForm";
 import { beginningOf, sendFile, type ImportOptions, type Ways } from "./sending";
@@ -260,7 +260,7 @@ function Arrived({ found }: { found: Preview }) {
           <th className="pb-1 pl-3 text-right font-normal">missing</th>
           <th className="pb-1 pl-3 text-right font-normal">mean</th>
           <th className="pb-1 pl-3 text-right font-normal">SD</th>
-          <th className="pb-1 pl-3 text-right font-normal">min–max</th>
+          <th className="pb-1 pl-3 text-right font-normal">from – to</th>
           <th className="pb-1 pl-4 font-normal">answers</th>
         </tr>
       </thead>
@@ -275,9 +275,7 @@ function Arrived({ found }: { found: Preview }) {
             <td className="pl-3 text-right">{column.missing || ""}</td>
             <td className="pl-3 text-right">{column.numeric ? plain(column.mean) : ""}</td>
             <td className="pl-3 text-right">{column.numeric ? plain(column.sd) : ""}</td>
-            <td className="whitespace-nowrap pl-3 text-right">
-              {column.min === null ? "" : `${+column.min.toFixed(2)}–${+(column.max ?? 0).toFixed(2)}`}
-            </td>
+            <td className="whitespace-nowrap pl-3 text-right">{ends(column.min, column.max)}</td>
             <td className="pl-4">
               <Histogram column={column} />
             </td>

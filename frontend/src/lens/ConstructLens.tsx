@@ -19,6 +19,9 @@ export function ConstructLens({
   const construct = model.constructs.find((c) => c.name === name);
   const results = model.results.converged ? model.results : model.last_good;
   const quality = results?.quality?.constructs.find((c) => c.name === name);
+  const against = (results?.quality?.loadings ?? [])
+    .filter((l) => l.construct === name && (l.loading ?? 0) * (quality?.direction ?? 1) < 0)
+    .map((l) => l.indicator);
   const antecedents = (results?.parameters ?? []).filter((p) => p.kind === "path" && p.to === name);
   const criterion = (key: string) => criteria.data?.criteria.find((c) => c.key === key);
   const reflective = construct?.mode === "reflective";
@@ -53,6 +56,12 @@ export function ConstructLens({
               none={none}
             />
             <Judged label="AVE" value={quality?.ave} criterion={criterion("ave")} none={none} />
+            {against.length > 0 && (
+              <p className="mt-1 rounded-md bg-base-200 px-2 py-1 text-sm">
+                {against.join(", ")} {against.length > 1 ? "run" : "runs"} against the others: until recoded,
+                reliability of the sum means nothing.
+              </p>
+            )}
           </>
         )}
       </div>

@@ -6,6 +6,7 @@ import { errorsWords } from "../shared/basis";
 import { useDesk } from "../model/desk";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { Action, Headline, Judged, Kind, Row, Title } from "./parts";
+import { valueLabels } from "../data/valueLabels";
 import { WhatIf } from "./WhatIf";
 
 interface Props {
@@ -48,15 +49,18 @@ function InUse({ model, gestures, construct, name, column }: Props) {
     .slice(0, 3);
   const setAside: Change = { type: "set_aside", construct, indicator: name, reason: reason.trim() || null };
   const loading = criteria.data?.criteria.find((c) => c.key === "loading");
+  const alone = results?.quality?.loadings.filter((l) => l.indicator === name).length === 1;
+  const direction = results?.quality?.constructs.find((c) => c.name === construct)?.direction ?? 1;
   return (
     <>
       <Kind>{formative ? `makes up ${construct}` : `indicator of ${construct}`}</Kind>
       <Title>{name}</Title>
       {column?.label && <p className="italic">“{column.label}”</p>}
+      {column && valueLabels(column) && <p className="text-sm text-quiet">{valueLabels(column)}</p>}
       {parameter && results && (
         <Headline
           value={coefficient(parameter.standardized)}
-          bounds={interval(headline(parameter, results))}
+          bounds={interval(headline(parameter))}
           basis={`${formative ? "weight" : "loading"} · ${basis(parameter, results)}`}
         />
       )}
@@ -79,9 +83,15 @@ function InUse({ model, gestures, construct, name, column }: Props) {
             <Judged
               label="against the criterion"
               value={parameter.standardized}
+              direction={direction}
               criterion={loading}
               none="–"
             />
+          )}
+          {!formative && Math.abs(parameter.standardized ?? 0) > 1 + 1e-8 && alone && (
+            <p className="rounded-md bg-base-200 px-2 py-1 text-sm">
+              A loading beyond 1 would explain more than all of {name}: its residual variance is negative.
+            </p>
           )}
           <Row
             label={formative ? "VIF among the indicators" : "VIF in its block"}

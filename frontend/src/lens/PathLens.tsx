@@ -41,7 +41,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
         <>
           <Headline
             value={coefficient(parameter.standardized)}
-            bounds={fixed ? "fixed" : interval(headline(parameter, results))}
+            bounds={fixed ? "fixed" : interval(headline(parameter))}
             basis={fixed ? (parameter.why_fixed ?? "") : basis(parameter, results)}
           />
           <Row label="unstandardized">
@@ -58,7 +58,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
           <Judged
             label={`VIF of ${source} here`}
             value={vif}
-            criterion={criteria.data?.criteria.find((c) => c.key === "vif")}
+            criterion={criteria.data?.criteria.find((c) => c.key === "vif_antecedents")}
             none="–"
           />
           <Row

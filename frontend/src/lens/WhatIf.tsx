@@ -1,6 +1,6 @@
 import type { Change, ModelState } from "../api/client";
 import { useWhatIf } from "../api/hooks";
-import { coefficient, plain, pValue } from "../shared/numbers";
+import { coefficient, plain, pWords } from "../shared/numbers";
 
 const SHOWN = ["cfi", "rmsea"];
 
@@ -32,8 +32,8 @@ export function WhatIf({
         <div className="text-sm leading-5">
           {result.df_difference !== null && result.df_difference !== 0 && (
             <p>
-              Δχ² = {plain(result.chi_square_difference, 1)}, Δdf = {result.df_difference}, p{" "}
-              {pWords(result.p_value)}
+              Δχ² = {plain(result.chi_square_difference, 1)}, Δdf = {plain(result.df_difference, 0)}
+              {result.p_value === null ? ": not to be tested" : `, ${pWords(result.p_value)}`}
             </p>
           )}
           {result.readout
@@ -56,9 +56,4 @@ export function WhatIf({
       )}
     </section>
   );
-}
-
-function pWords(p: number | null): string {
-  const text = pValue(p);
-  return text.startsWith("<") ? text : `= ${text}`;
 }

@@ -19,16 +19,17 @@ export function Judged(props: {
   value: number | null | undefined;
   criterion: Criterion | undefined;
   none: string;
+  direction?: number;
 }) {
-  const { label, value, criterion, none } = props;
-  const title = criterion ? `${criterion.definition} ${criterion.source}.` : undefined;
+  const { label, value, criterion, none, direction = 1 } = props;
+  const title = criterion ? `${criterion.definition} ${criterion.source}. Cut-offs ${criterion.cut_off_source}.` : undefined;
   return (
     <Row label={label} title={title}>
       {value === null || value === undefined ? (
         <span className="text-quiet">{none}</span>
       ) : (
         <span className="inline-flex items-baseline gap-1.5">
-          <Glyph verdict={judge(criterion, value)} size={8} />
+          <Glyph verdict={judge(criterion, value * direction)} size={8} />
           {coefficient(value)}
         </span>
       )}

@@ -6,7 +6,7 @@ import { useCriteria, type Gestures } from "../api/hooks";
 import { HeatMap } from "../data/HeatMap";
 import { WhatIf } from "../lens/WhatIf";
 import { Glyph } from "../shared/Glyph";
-import { coefficient, interval, plain, pValue } from "../shared/numbers";
+import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
 import { judge } from "../shared/verdict";
 import { ParameterTable } from "./ParameterTable";
 
@@ -107,7 +107,7 @@ function fitLines(fit: Fit): Line[] {
     empty,
   });
   return [
-    { words: "χ²", value: `${plain(fit.chi_square, 3)}, df = ${fit.df}, p ${pValue(fit.p_value)}` },
+    { words: "χ²", value: `${plain(fit.chi_square, 3)}, df = ${fit.df}, ${pWords(fit.p_value)}` },
     {
       words: "χ²/df",
       key: "chi_square_per_df",
@@ -186,7 +186,7 @@ function FitTable({ model }: { model: ModelState }) {
         <h2 className="mb-1 text-sm text-quiet">robust test</h2>
         {scaled ? (
           <p className="mb-4">
-            Scaled χ² = {plain(scaled.chi_square, 3)}, p {pValue(scaled.p_value)}, scaling factor{" "}
+            Scaled χ² = {plain(scaled.chi_square, 3)}, {pWords(scaled.p_value)}, scaling factor{" "}
             {plain(scaled.scaling_factor, 3)}. Robust CFI {coefficient(scaled.robust_cfi, 3)}, TLI{" "}
             {coefficient(scaled.robust_tli, 3)}, RMSEA {coefficient(scaled.robust_rmsea, 3)}.
           </p>
@@ -196,8 +196,8 @@ function FitTable({ model }: { model: ModelState }) {
         <h2 className="mb-1 text-sm text-quiet">Bollen–Stine test</h2>
         {test ? (
           <p className="mb-4">
-            p {pValue(test.p_value)}: {test.exceeded} of {test.used} resamples of data transformed to the
-            model have a larger χ².
+            {pWords(test.p_value)}: {test.exceeded} of {test.used} resamples of data transformed to the model
+            have a larger χ².
           </p>
         ) : (
           <p className="mb-4 text-quiet">It runs with the bootstrap, on complete cases.</p>

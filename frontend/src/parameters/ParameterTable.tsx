@@ -1,8 +1,8 @@
 import { useMemo, useState } from "react";
 import { api, ProblemAnswer, take, type ModelState, type Parameter } from "../api/client";
 import type { components } from "../api/schema";
-import { deciding, errorsWords, intervalWords } from "../shared/basis";
-import { interval, plain, plainInterval, pValue, coefficient } from "../shared/numbers";
+import { errorsWords, intervalWords } from "../shared/basis";
+import { interval, plain, plainInterval, pValue, pWords, coefficient } from "../shared/numbers";
 
 type Joint = components["schemas"]["JointTest"];
 type Key = "kind" | "name" | "estimate" | "se" | "z" | "p_value" | "standardized";
@@ -95,7 +95,6 @@ export function ParameterTable({ model }: { model: ModelState }) {
                 key={at}
                 p={p}
                 booted={booted}
-                results={results}
                 on={chosen.has(at)}
                 toggle={() => {
                   const next = new Set(chosen);
@@ -125,15 +124,14 @@ export function ParameterTable({ model }: { model: ModelState }) {
 interface RowProps {
   p: Parameter;
   booted: boolean;
-  results: ModelState["results"];
   on: boolean;
   toggle: () => void;
 }
 
-function Row({ p, booted, results, on, toggle }: RowProps) {
+function Row({ p, booted, on, toggle }: RowProps) {
   const cell = "pl-4 text-right whitespace-nowrap";
   const boot = p.standardized_bootstrap;
-  const bounds = boot ? deciding(boot, results) : null;
+  const bounds = boot ? boot.headline : null;
   return (
     <tr className={`border-b border-line/40 ${on ? "bg-base-300/70" : "hover:bg-base-200"}`}>
       <td>
@@ -205,7 +203,7 @@ function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Param
   ) => (
     <span className="whitespace-nowrap">
       <span className="text-quiet">{words}</span>{" "}
-      {value === null || value === undefined ? "–" : `${plain(value)} (${df}), p ${pValue(p)}`}
+      {value === null || value === undefined ? "–" : `${plain(value)} (${df}), ${pWords(p)}`}
     </span>
   );
   return (

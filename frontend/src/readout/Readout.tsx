@@ -65,7 +65,7 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
   const criteria = useCriteria();
   const criterion = criteria.data?.criteria.find((c) => c.key === figure.key);
   if (!criterion) return null;
-  const mark = criterion.better === "higher" ? "≥" : "≤";
+  const mark = criterion.better === "higher" ? "≥" : criterion.strict ? "<" : "≤";
   return (
     <div className="absolute left-0 top-full z-30 w-72 rounded-box bg-card p-4 text-sm shadow-lg" role="note">
       <p className="mb-2 font-semibold">{figure.verdict_words}</p>
@@ -81,7 +81,10 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
           )}
         </p>
       )}
-      <p className="mt-1 text-quiet">{criterion.source}</p>
+      <p className="mt-1 text-quiet">
+        {criterion.source}
+        {criterion.cut_off_source && ` · cut-offs ${criterion.cut_off_source}`}
+      </p>
       <a
         className="mt-1 block font-semibold text-ember hover:underline"
         href={figure.key === "lowest_ave" ? "/methods/quality" : "/methods/fit"}

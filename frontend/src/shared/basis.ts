@@ -1,14 +1,4 @@
-import type { Interval, Results } from "../api/client";
-import type { components } from "../api/schema";
-
-type Boot = components["schemas"]["Bootstrap"];
-
-/** The interval of a bootstrap that decides: percentile unless another was asked for. */
-export function deciding(boot: Boot, results: Results): Interval {
-  const { interval } = results.settings;
-  if (interval === "bca" && boot.bca) return boot.bca;
-  return interval === "bias-corrected" ? boot.bias_corrected : boot.percentile;
-}
+import type { Results } from "../api/client";
 
 /** The kind of bootstrap interval that decides, in words. */
 export function intervalWords(results: Results): string {
@@ -20,6 +10,7 @@ const ERRORS: Record<Results["settings"]["errors"], string> = {
   observed: "observed information",
   sandwich: "sandwich",
   "satorra-bentler": "Satorra–Bentler",
+  bootstrap: "bootstrap",
 };
 
 /** Where standard errors come from, in words. */

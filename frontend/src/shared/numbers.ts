@@ -21,6 +21,19 @@ export function pValue(value: number | null | undefined): string {
   return value < 0.0005 ? "< .001" : coefficient(value, 3);
 }
 
+/** The same after the letter p, as in “p = .02” and “p < .001”. */
+export function pWords(value: number | null | undefined): string {
+  const text = pValue(value);
+  return text.startsWith("<") || text === "–" ? `p ${text}` : `p = ${text}`;
+}
+
+/** The ends of a range in words, since a dash between negative numbers reads as one of them. */
+export function ends(low: number | null, high: number | null): string {
+  const trim = (value: number | null) =>
+    value === null ? "" : plain(value, Number.isInteger(value) ? 0 : 2);
+  return low === null || high === null ? "" : `${trim(low)} to ${trim(high)}`;
+}
+
 export function interval(bounds: Interval | null | undefined, decimals = 2): string {
   return bounds ? `[${coefficient(bounds[0], decimals)}, ${coefficient(bounds[1], decimals)}]` : "";
 }

@@ -12,8 +12,9 @@ export function judge(criterion: Criterion | undefined, value: number | null | u
     return "none";
   }
   const sign = criterion.better === "higher" ? 1 : -1;
-  if (sign * value >= sign * criterion.good) return "meets";
-  if (criterion.tolerable !== null && sign * value >= sign * criterion.tolerable) return "borderline";
+  const within = (bound: number) => sign * value > sign * bound || (value === bound && !criterion.strict);
+  if (within(criterion.good)) return "meets";
+  if (criterion.tolerable !== null && within(criterion.tolerable)) return "borderline";
   return "misses";
 }
 

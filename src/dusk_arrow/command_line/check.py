@@ -7,9 +7,9 @@ import json
 import sys
 
 from dusk_arrow.command_line.files import ESTIMATED, WRONG, add_reading_options, read_data, report, write_text
-from dusk_arrow.command_line.tables import plain, table
+from dusk_arrow.command_line.tables import table
 from dusk_arrow.core.problems import ProblemError
-from dusk_arrow.core.wording import p_text
+from dusk_arrow.core.wording import p_text, p_words, plain
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.screening import CheckDocument, check_document
 
@@ -44,8 +44,8 @@ def _readable(document: CheckDocument) -> str:
     if tests is not None:
         parts.append(
             f"Mardia on {tests.n} complete cases of {len(tests.columns)} columns: skewness {tests.skewness:.3f}, "
-            f"χ² = {tests.skewness_chi_square:.1f}, df = {tests.skewness_df}, p {p_text(tests.skewness_p)}; "
-            f"kurtosis {tests.kurtosis:.3f}, z = {tests.kurtosis_z:.2f}, p {p_text(tests.kurtosis_p)}"
+            f"χ² = {tests.skewness_chi_square:.1f}, df = {tests.skewness_df}, {p_words(tests.skewness_p)}; "
+            f"kurtosis {tests.kurtosis:.3f}, z = {tests.kurtosis_z:.2f}, {p_words(tests.kurtosis_p)}"
         )
     if screening.mahalanobis:
         far = [[str(d.case), f"{d.d2:.2f}", p_text(d.p_value)] for d in screening.mahalanobis[:SHOWN]]
@@ -55,7 +55,7 @@ def _readable(document: CheckDocument) -> str:
         test = screening.little
         parts.append(
             f"Missing in {test.patterns} patterns; Little's test χ² = {test.chi_square:.1f}, df = {test.df}, "
-            f"p {p_text(test.p_value)}"
+            f"{p_words(test.p_value)}"
         )
     return "\n\n".join(parts)
 

@@ -32,10 +32,8 @@ from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.settings import RESAMPLES, Settings
 from dusk_arrow.runs.pool import WorkerPool
-
-RESAMPLES = 5000
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -125,8 +123,6 @@ def _settings(options: argparse.Namespace) -> Settings:
     for (name, value), message in LATER.items():
         if chosen.get(name) == value:
             raise problem("option_not_available", f"--{name} {value}: {message}")
-    if chosen.get("errors") == "bootstrap":
-        chosen = {"bootstrap": RESAMPLES} | chosen | {"errors": "expected"}
     if chosen.get("bollen_stine") and not chosen.get("bootstrap"):
         chosen["bootstrap"] = RESAMPLES
     try:

@@ -4,21 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dusk_arrow.core.wording import coefficient, interval_text, p_text
-from dusk_arrow.results.document import BollenStinePart, Interval, Results, headline_of
+from dusk_arrow.core.wording import ESTIMATORS, coefficient, interval_text, p_text, p_words, plain
+from dusk_arrow.results.document import BollenStinePart, Interval, Results
 
 MODIFICATIONS = 5
-ESTIMATORS = {
-    "ml": "maximum likelihood",
-    "gls": "generalised least squares",
-    "uls": "unweighted least squares",
-    "adf": "asymptotically distribution-free",
-}
-
-
-def plain(value: float | None, decimals: int = 3) -> str:
-    """A number in its own units with a true minus, an en dash where there is none."""
-    return "–" if value is None else f"{value:.{decimals}f}".replace("-", "−")
 
 
 def _range(bounds: Interval | None) -> str:
@@ -42,10 +31,10 @@ def _fit(results: Results) -> str:
     fit = results.fit
     if fit is None:
         return ""
-    p = "saturated: nothing to test" if fit.df == 0 else f"p {p_text(fit.p_value)}"
+    p = "saturated: nothing to test" if fit.df == 0 else p_words(fit.p_value)
     return "\n".join(
         [
-            f"χ² = {fit.chi_square:.3f}, df = {fit.df}, {p}; χ²/df {coefficient(fit.chi_square_per_df)}",
+            f"χ² = {fit.chi_square:.3f}, df = {fit.df}, {p}; χ²/df {plain(fit.chi_square_per_df, 2)}",
             f"CFI {coefficient(fit.cfi, 3)}  TLI {coefficient(fit.tli, 3)}  RMSEA {coefficient(fit.rmsea, 3)} "
             f"{interval_text(fit.rmsea_interval, 3)}  SRMR {coefficient(fit.srmr, 3)}",
             f"AIC {plain(fit.aic, 1)}  BIC {plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
@@ -57,7 +46,7 @@ def _fit(results: Results) -> str:
 def _bollen_stine(test: BollenStinePart | None) -> list[str]:
     if test is None:
         return []
-    return [f"Bollen–Stine p {p_text(test.p_value)} ({test.exceeded} of {test.used} resamples exceed χ²)"]
+    return [f"Bollen–Stine {p_words(test.p_value)} ({test.exceeded} of {test.used} resamples exceed χ²)"]
 
 
 def _scaled(results: Results) -> str:
@@ -65,7 +54,7 @@ def _scaled(results: Results) -> str:
     if scaled is None:
         return ""
     return (
-        f"scaled χ² = {scaled.chi_square:.3f} (factor {scaled.scaling_factor:.3f}), p {p_text(scaled.p_value)}; robust CFI "
+        f"scaled χ² = {scaled.chi_square:.3f} (factor {scaled.scaling_factor:.3f}), {p_words(scaled.p_value)}; robust CFI "
         f"{coefficient(scaled.robust_cfi, 3)}  TLI {coefficient(scaled.robust_tli, 3)}  RMSEA "
         f"{coefficient(scaled.robust_rmsea, 3)}"
     )
@@ -80,7 +69,7 @@ def _parameters(results: Results) -> str:
             else f"{p.from_} {'&' if p.kind == 'covariance' else '→'} {p.to}"
         )
         boot = p.bootstrap
-        bounds = p.interval if boot is None else headline_of(boot, results.settings.interval)
+        bounds = p.interval if boot is None else boot.headline
         error = plain(p.se) if p.free else f"fixed: {p.why_fixed}"
         rows.append(
             [

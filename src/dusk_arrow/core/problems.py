@@ -64,6 +64,11 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
     return by_folded[found[0]] if found else None
 
 
+def counted(count: int, noun: str) -> str:
+    """A count with its noun in the right number: `1 set`, `3 sets`."""
+    return f"{count:,} {noun if count == 1 else noun + 's'}"
+
+
 def listed(names: Sequence[str], most: int = 6) -> str:
     """Names as a reader would write them: `a, b and c`, or the first few `and 7 more`."""
     if len(names) > most:

@@ -2,6 +2,14 @@
 
 from __future__ import annotations
 
+ESTIMATORS = {
+    "ml": "maximum likelihood",
+    "gls": "generalised least squares",
+    "uls": "unweighted least squares",
+    "adf": "asymptotically distribution-free",
+}
+INTERVALS = {"percentile": "percentile", "bias-corrected": "bias-corrected", "bca": "BCa"}
+
 
 def coefficient(value: float | None, decimals: int = 2) -> str:
     """A standardized figure without its leading zero: `.48`, `−.26`, `1.03`; an en dash where there is none."""
@@ -18,6 +26,20 @@ def p_text(value: float | None) -> str:
     if value is None:
         return "–"
     return "< .001" if value < 0.0005 else coefficient(value, 3)
+
+
+def p_words(value: float | None) -> str:
+    """The same after its letter: `p = .021`, `p < .001`."""
+    text = p_text(value)
+    return f"p {text}" if text[0] in "<–" else f"p = {text}"
+
+
+def plain(value: float | None, decimals: int = 3) -> str:
+    """A number in its own units with a true minus, an en dash where there is none."""
+    if value is None:
+        return "–"
+    text = f"{abs(value):.{decimals}f}"
+    return f"−{text}" if value < 0 and float(text) != 0 else text
 
 
 def interval_text(bounds: tuple[float, float] | None, decimals: int = 2) -> str:

@@ -157,6 +157,9 @@ def within_reach(columns: tuple[Column, ...]) -> tuple[tuple[Column, ...], list[
 
 def check_columns(data: DataSet) -> list[Problem]:
     """What is wrong with single columns: no values at all, the same value everywhere, a copy of another."""
+    if data.n == 1:
+        message = "There is a single case, and nothing can covary with one case. Check how the rows were read."
+        return [Problem("one_case", "warning", message)]
     problems = []
     seen: dict[bytes, str] = {}
     for column in data.columns:

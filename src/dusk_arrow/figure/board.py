@@ -14,7 +14,7 @@ from dusk_arrow.core.wording import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layout import Arrow, Card, arrange
 from dusk_arrow.figure.text import text_width
-from dusk_arrow.results.document import Interval, ParameterPart, Results
+from dusk_arrow.results.document import Results, standardized_headline
 
 HEAD = 9.0
 
@@ -67,14 +67,6 @@ class Board(BaseModel):
     arrows: list[ArrowPart]
 
 
-def headline(parameter: ParameterPart, results: Results) -> Interval | None:
-    """The interval that stands beside a standardized estimate: the bootstrap's headline, else from its error."""
-    found = parameter.standardized_bootstrap
-    if found is not None:
-        return found.percentile if results.settings.interval == "percentile" else found.bias_corrected
-    return parameter.standardized_interval
-
-
 def card_size(construct: Construct) -> tuple[float, float]:
     """Width and height of a construct's card."""
     m = metrics()
@@ -109,7 +101,7 @@ def board(model: Model, results: Results | None, pins: Mapping[str, tuple[float,
             continue
         parameter = found.get((source, target))
         value = coefficient(parameter.standardized if parameter else None)
-        interval = interval_text(headline(parameter, results)) if parameter and results else ""
+        interval = interval_text(standardized_headline(parameter)) if parameter else ""
         width = max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0)
         arrows.append(Arrow(source, target, width + 10, m["labelHeight"]))
     layout = arrange(cards, arrows, pins)

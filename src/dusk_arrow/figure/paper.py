@@ -9,15 +9,15 @@ from functools import cache
 from importlib.resources import files
 from xml.sax.saxutils import escape
 
+from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.wording import coefficient, interval_text
-from dusk_arrow.figure.board import headline
+from dusk_arrow.core.wording import ESTIMATORS, INTERVALS, coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
 from dusk_arrow.figure.text import fit_text, text_width
-from dusk_arrow.results.document import ParameterPart, Results
+from dusk_arrow.results.document import ParameterPart, Results, standardized_headline
 
 INK, GREY, PAPER = "#232540", "#6b6d80", "#ffffff"
 FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"
@@ -25,6 +25,7 @@ ELLIPSE_HEIGHT = 58.0
 BOX_WIDTH, BOX_HEIGHT, BOX_GAP = 52.0, 22.0, 8.0
 STEM = 56.0
 HEAD = 8.0
+BESIDE = 17.0  # room for R² beside a shape
 WIDER_ELSEWHERE = 1.15
 
 
@@ -47,11 +48,13 @@ def _box_width(construct: Construct) -> float:
     return min(max(BOX_WIDTH, widest + 14), 120.0)
 
 
-def _block(construct: Construct, side: str) -> Block:
+def _block(construct: Construct, side: str, explained: bool) -> Block:
+    """The piece of a construct; where it is explained there is room beside the ellipse for its R²."""
+    room = BESIDE if explained else 0.0
     width, count, box = _ellipse_width(construct.name), len(construct.indicators), _box_width(construct)
     boxes: dict[str, Box] = {}
     if side in ("left", "right"):
-        tall = max(ELLIPSE_HEIGHT, count * BOX_HEIGHT + (count - 1) * BOX_GAP)
+        tall = max(ELLIPSE_HEIGHT + 2 * room, count * BOX_HEIGHT + (count - 1) * BOX_GAP)
         first = (tall - count * BOX_HEIGHT - (count - 1) * BOX_GAP) / 2
         x = 0.0 if side == "left" else width + STEM
         for i, name in enumerate(construct.indicators):
@@ -60,13 +63,12 @@ def _block(construct: Construct, side: str) -> Block:
         return Block(Card(construct.name, box + STEM + width, tall, ellipse, round=True), ellipse, boxes, side)
     row = count * box + (count - 1) * BOX_GAP
     wide = max(width, row)
-    y = 0.0 if side == "above" else ELLIPSE_HEIGHT + STEM
+    y = 0.0 if side == "above" else room + ELLIPSE_HEIGHT + STEM
     for i, name in enumerate(construct.indicators):
         boxes[name] = Box((wide - row) / 2 + i * (box + BOX_GAP), y, box, BOX_HEIGHT)
-    ellipse = Box((wide - width) / 2, BOX_HEIGHT + STEM if side == "above" else 0.0, width, ELLIPSE_HEIGHT)
-    return Block(
-        Card(construct.name, wide, ELLIPSE_HEIGHT + STEM + BOX_HEIGHT, ellipse, round=True), ellipse, boxes, side
-    )
+    ellipse = Box((wide - width) / 2, BOX_HEIGHT + STEM if side == "above" else room, width, ELLIPSE_HEIGHT)
+    high = room + ELLIPSE_HEIGHT + STEM + BOX_HEIGHT
+    return Block(Card(construct.name, wide, high, ellipse, round=True), ellipse, boxes, side)
 
 
 def _sides(model: Model) -> dict[str, str]:
@@ -166,21 +168,31 @@ def _measurement(
 
 def _node(block: Block | None, box: Box, name: str, r_squared: float | None) -> list[str]:
     if block is None:
+        box = box if r_squared is None else Box(box.x, box.y + BESIDE, box.width, box.height - BESIDE)
         cx, cy = box.centre
+        above = box.y - 5
         shapes = [
             f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}" '
             f'fill="{PAPER}" stroke="{INK}" stroke-width="1.4"/>'
         ]
     else:
         cx, cy = box.x + block.ellipse.centre[0], box.y + block.ellipse.centre[1]
+        half = block.ellipse.height / 2
+        above = cy + half + 13 if block.side == "above" else cy - half - 5  # away from its indicators
         shapes = [
             f'<ellipse cx="{cx:.1f}" cy="{cy:.1f}" rx="{block.ellipse.width / 2:.1f}" '
             f'ry="{block.ellipse.height / 2:.1f}" fill="{PAPER}" stroke="{INK}" stroke-width="1.4"/>'
         ]
-    shapes.append(_text(cx, cy + (5 if r_squared is None else 0), name, 14, bold=True))
+    shapes.append(_text(cx, cy + 5, name, 14, bold=True))
     if r_squared is not None:
-        shapes.append(_text(cx, cy + 16, f"R² = {coefficient(r_squared)}", 11, fill=GREY))
+        shapes.append(_text(cx, above, f"R² = {coefficient(r_squared)}", 11, fill=GREY))
     return shapes
+
+
+def _explained(model: Model, results: Results, name: str) -> float | None:
+    """The R² that is drawn: none where nothing leads to it, or where it is 1 by definition."""
+    construct = model.by_name.get(name)
+    return None if construct is not None and construct.mode == "formative" else results.r_squared.get(name)
 
 
 def paper_figure(results: Results, *, indicators: bool = True, intervals: bool = True) -> str:
@@ -195,15 +207,18 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
     cards: list[Card] = []
     for construct in model.constructs:
         shown = construct if indicators else Construct(construct.name, construct.mode, ())
-        blocks[construct.name] = _block(shown, sides[construct.name] if indicators else "right")
+        side = sides[construct.name] if indicators else "right"
+        blocks[construct.name] = _block(shown, side, _explained(model, results, construct.name) is not None)
         cards.append(blocks[construct.name].card)
     for name in model.observed:
-        cards.append(Card(name, max(96.0, text_width(name, 14, "sans-bold") + 24), 44))
+        wide = max(96.0, text_width(name, 14, "sans-bold") + 24)
+        room = BESIDE if _explained(model, results, name) is not None else 0.0
+        cards.append(Card(name, wide, 44 + room, Box(0, room, wide, 44)))
     arrows, texts = [], {}
     for source, target in model.paths:
         parameter = found.get((source, target))
         value = coefficient(parameter.standardized if parameter else None)
-        interval = interval_text(headline(parameter, results)) if parameter and intervals else ""
+        interval = interval_text(standardized_headline(parameter)) if parameter and intervals else ""
         texts[(source, target)] = (value, interval)
         width = max(text_width(value, 13, "sans-bold"), text_width(interval, 9.5)) + 8
         arrows.append(Arrow(source, target, width, 28.0 if interval else 17.0))
@@ -212,7 +227,7 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
     labels: list[str] = []
     for routed in layout.arrows:
         parameter = found.get((routed.source, routed.target))
-        bounds = headline(parameter, results) if parameter else None
+        bounds = standardized_headline(parameter) if parameter else None
         dashed = bounds is not None and bounds[0] <= 0 <= bounds[1]
         dash = ' stroke-dasharray="5 4"' if dashed else ""
         data = path_data(shortened(routed.curves, HEAD - 1))
@@ -232,14 +247,13 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
         block = blocks.get(name)
         if block is not None:
             body += _measurement(block, box, constructs[name], found)
-        explained = None if name in constructs and constructs[name].mode == "formative" else results.r_squared.get(name)
-        body += _node(block, box, name, explained)
+        body += _node(block, box, name, _explained(model, results, name))
     note = _note(model, results, intervals)
     lines = _wrap(note, 11, (layout.width - 32) / WIDER_ELSEWHERE)
     height = layout.height + 14 + 15 * len(lines)
     for i, line in enumerate(lines):
         labels.append(_text(16, layout.height + 12 + 15 * i, line, 11, anchor="start", fill=GREY))
-    title = f"Path diagram of {escape(results.data.name)}" if results.data else "Path diagram"
+    title = escape(f"Path diagram: {listed(model.structure_nodes, 12)}")
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:.0f} {height:.0f}" '
         f'width="{layout.width:.0f}" height="{height:.0f}" font-family="{FONT}" role="img">'
@@ -275,10 +289,12 @@ def _note(model: Model, results: Results, intervals: bool) -> str:
     level = f"{100 * results.settings.level:g} %"
     n = results.data.n_used if results.data else 0
     if results.bootstrap_summary is not None:
-        basis = f"{results.settings.interval} bootstrap intervals ({results.bootstrap_summary.used} resamples)"
+        basis = (
+            f"{INTERVALS[results.settings.interval]} bootstrap intervals ({results.bootstrap_summary.used} resamples)"
+        )
     else:
         basis = "intervals from standard errors"
-    parts = [f"Note. Standardized maximum likelihood estimates, n = {n}."]
+    parts = [f"Note. Standardized {ESTIMATORS[results.estimator]} estimates, n = {n}."]
     if intervals:
         parts.append(f"In brackets {level} {basis}.")
     parts.append("Dashed: the interval contains zero.")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -11,7 +12,7 @@ import numpy as np
 from dusk_arrow.core.covariance.admissibility import admissible, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, block_figures, can_transform
 from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
-from dusk_arrow.core.covariance.evidence import Evidence, gather
+from dusk_arrow.core.covariance.evidence import Evidence, SingularMomentsError, gather
 from dusk_arrow.core.covariance.figures import FigurePlan, Figures, delta_errors, figures, make_plan
 from dusk_arrow.core.covariance.modification import Modification, modification_indices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
@@ -26,17 +27,19 @@ from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovar
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import (
+    Begins,
     Calls,
-    Fixes,
+    Holds,
     InterceptOf,
     Matches,
     Reference,
+    Releases,
     Specification,
-    Starts,
 )
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
 from dusk_arrow.results.settings import Settings
 
+log = logging.getLogger(__name__)
 Source = DataSet | Moments
 NO_CASES = "{} works on single cases, so it needs the raw data; a matrix has none."
 Outcome = Literal["estimated", "refused", "not_estimated"]
@@ -216,6 +219,9 @@ def _needs_cases(source: Source, settings: Settings) -> list[Problem]:
     if isinstance(source, DataSet):
         return []
     found = []
+    if settings.missing == "full-information":
+        message = NO_CASES.format("Full information")
+        found.append(Problem("full_information_needs_cases", "error", message))
     if settings.bootstrap or settings.bollen_stine:
         found.append(Problem("bootstrap_needs_cases", "error", NO_CASES.format("The bootstrap")))
     if settings.errors in NEED_CASES:
@@ -264,7 +270,7 @@ def _conflicts(settings: Settings, evidence: Evidence) -> list[Problem]:
 def _speaks_of_means(specification: Specification) -> bool:
     """Whether a sentence fixes, names, starts or matches an intercept."""
     for statement in specification.statements:
-        targets = [statement.target] if isinstance(statement, Fixes | Starts | Calls) else []
+        targets = [statement.target] if isinstance(statement, Holds | Begins | Releases | Calls) else []
         if isinstance(statement, Matches):
             targets = [m for m in statement.members if not isinstance(m, Reference)]
         if any(isinstance(target, InterceptOf) for target in targets):
@@ -284,6 +290,34 @@ def _named(parameters: ParameterTable, matrix: Array) -> list[Problem]:
     pairs = [f"{words[j]} and {words[i]}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)]
     message = f"The estimates of {listed(pairs)} depend on each other almost completely; look at what sets them apart."
     return [Problem("estimates_dependent", "note", message)]
+
+
+SINGULAR = {
+    "moments": "The covariances of the moments, by which the test weighs them, are singular: some answers depend exactly on "
+    "each other. Use maximum likelihood with robust errors.",
+    "sample": "The covariances of some resample or transformed sample are singular: some columns depend exactly on each other.",
+}
+
+
+def _minima_notes(estimation: Estimation, evidence: Evidence) -> list[Problem]:
+    """What is said where starting values lead to different places, or lower without end."""
+    found = []
+    multiplier = evidence.multiplier
+    if len(estimation.minima) > 1:
+        values = [f"{multiplier * value:.2f}" for value in estimation.minima[:4]]
+        message = (
+            f"From different starting values the estimation comes to rest at different points, with χ² {listed(values)}; the "
+            "lowest is shown. Data that leave this open determine the model badly: more cases, better indicators or a "
+            "simpler model would."
+        )
+        found.append(Problem("several_minima", "warning", message))
+    if estimation.falls_lower:
+        message = (
+            "From some starting values χ² falls below the one shown without coming to rest, with estimates that grow without "
+            "end. The solution shown is a minimum, but the data hardly determine the model."
+        )
+        found.append(Problem("falls_lower", "warning", message))
+    return found
 
 
 def set_up(
@@ -308,6 +342,24 @@ def analyse(
 
     Raises StoppedError where `progress` asks to stop.
     """
+    try:
+        return _analyse(specification, source, settings, runner, progress)
+    except np.linalg.LinAlgError as error:
+        log.warning("a computation broke off", exc_info=error)
+        message = (
+            "The computation broke off: a matrix that has to be inverted is singular at the values reached "
+            f"({error}). Usual reasons: columns that nearly repeat each other, or a loop of paths that feeds itself."
+        )
+        return Analysis("not_estimated", specification, settings, source, (Problem("broke_off", "error", message),))
+
+
+def _analyse(
+    specification: Specification,
+    source: Source,
+    settings: Settings,
+    runner: ChunkRunner,
+    progress: Progress | None,
+) -> Analysis:
     problems = check(specification, source.names)
     model = read(specification)
     if not has_error(problems):
@@ -328,13 +380,12 @@ def analyse(
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
     problems += _weight_note(source) + _coarse_items(source, table.observed) + _sample_notes(evidence, table)
     try:
-        estimation = estimate(table, evidence, settings.errors)
-    except np.linalg.LinAlgError:
-        message = (
-            "The covariances of the moments, by which ADF weighs them, are singular: some answers depend exactly on "
-            "each other. Use maximum likelihood with robust errors."
-        )
-        problems.append(Problem("weights_singular", "error", message))
+        estimation = estimate(table, evidence, settings.analytic_errors)
+    except SingularMomentsError as error:
+        problems.append(Problem("weights_singular", "error", SINGULAR[error.what]))
+        return Analysis("refused", specification, settings, source, tuple(problems))
+    if np.isnan(estimation.statistic) and estimation.solution.converged:
+        problems.append(Problem("weights_singular", "error", SINGULAR["moments"]))
         return Analysis("refused", specification, settings, source, tuple(problems))
     if not estimation.solution.converged:
         message = (
@@ -344,6 +395,7 @@ def analyse(
         )
         problems.append(Problem("not_converged", "error", message))
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
+    problems += _minima_notes(estimation, evidence)
     effects, complete = list_effects(model.paths, table.structural)
     if not complete:
         message = "There are more than 2,000 indirect routes; for some pairs only the totals are listed."

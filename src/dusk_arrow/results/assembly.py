@@ -13,12 +13,13 @@ from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
 from dusk_arrow.core.assessment.criteria import f_squared_words
 from dusk_arrow.core.assessment.fit import Fit, scale_fit
 from dusk_arrow.core.assessment.reliability import standardized_alpha
+from dusk_arrow.core.covariance.admissibility import direction_of
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import matrices
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.robust import NEED_CASES, Errors, scaled_test
 from dusk_arrow.core.covariance.scores import score_weights
-from dusk_arrow.core.effects.mediation import classify
+from dusk_arrow.core.effects.mediation import classify, excludes_zero
 from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis, Fitted, Source
@@ -35,6 +36,7 @@ from dusk_arrow.results.document import (
     EstimatesPart,
     FitPart,
     FSquaredPart,
+    Headline,
     HtmtPart,
     Interval,
     LoadingPart,
@@ -48,7 +50,6 @@ from dusk_arrow.results.document import (
     ScaledPart,
     ScoresPart,
     TrackedPart,
-    headline_of,
 )
 from dusk_arrow.results.settings import Settings
 
@@ -56,11 +57,12 @@ from dusk_arrow.results.settings import Settings
 class _Summaries:
     """Bootstrap summaries by field and position; nothing where no bootstrap was run."""
 
-    def __init__(self, fitted: Fitted) -> None:
+    def __init__(self, fitted: Fitted, asked: Headline) -> None:
         self.found = fitted.bootstrap.summaries if fitted.bootstrap else {}
+        self.asked = asked
 
     def __call__(self, field: str, at: int) -> Bootstrap | None:
-        return bootstrap_part(self.found[field][at]) if field in self.found else None
+        return bootstrap_part(self.found[field][at], self.asked) if field in self.found else None
 
 
 def _interval(estimate: float, se: float | None, level: float) -> Interval | None:
@@ -74,10 +76,16 @@ def _parameters(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[P
     parts = []
     for i, parameter in enumerate(fitted.table.parameters):
         value = float(fitted.figures.parameters[i])
+        boot = draws("parameters", i)
+        drawn = boot if settings.errors == "bootstrap" else None
         se = number(fitted.errors["parameters"][i]) if parameter.free else None
+        se = drawn.se if drawn is not None else se
         z = value / se if se else None
         standardized = number(fitted.figures.standardized[i])
+        standardized_boot = draws("standardized", i)
         own_error = number(fitted.errors["standardized"][i])
+        if settings.errors == "bootstrap":
+            own_error = None if standardized_boot is None else standardized_boot.se
         standardized_se = own_error if own_error and own_error > 1e-12 else None
         parts.append(
             ParameterPart(
@@ -91,53 +99,64 @@ def _parameters(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[P
                 estimate=value,
                 se=se,
                 z=z,
-                p_value=float(2 * ndtr(-abs(z))) if z is not None else None,
-                interval=_interval(value, se, settings.level),
+                p_value=drawn.p_value if drawn is not None else float(2 * ndtr(-abs(z))) if z is not None else None,
+                interval=drawn.headline if drawn is not None else _interval(value, se, settings.level),
                 standardized=standardized,
                 standardized_se=standardized_se,
                 standardized_interval=None
                 if standardized is None
+                else standardized_boot.headline
+                if settings.errors == "bootstrap" and standardized_boot is not None
                 else _interval(standardized, standardized_se, settings.level),
-                bootstrap=draws("parameters", i),
-                standardized_bootstrap=draws("standardized", i),
+                bootstrap=boot,
+                standardized_bootstrap=standardized_boot,
             )
         )
     return parts
 
 
-def _shares(fitted: Fitted) -> list[float | None]:
-    """Each effect's share of its pair's total; None unless all parts of the pair point the same way."""
+def _shares(fitted: Fitted, draws: _Summaries) -> list[float | None]:
+    """Each effect's share of its pair's total; None unless all parts of the pair point the same way and the total's
+    bootstrap interval excludes zero."""
     effects = fitted.plan.effects
     values = fitted.figures.effects
     parts: dict[tuple[str, str], list[float]] = {}
     totals: dict[tuple[str, str], float] = {}
-    for effect, value in zip(effects, values, strict=True):
+    certain: set[tuple[str, str]] = set()
+    for i, (effect, value) in enumerate(zip(effects, values, strict=True)):
         pair = (effect.source, effect.target)
         if effect.kind in ("direct", "specific indirect"):
             parts.setdefault(pair, []).append(float(value))
         elif effect.kind == "total":
             totals[pair] = float(value)
+            boot = draws("effects", i)
+            if boot is not None and excludes_zero(boot.headline):
+                certain.add(pair)
     shares: list[float | None] = []
     for effect, value in zip(effects, values, strict=True):
         pair = (effect.source, effect.target)
         signs = {np.sign(v) for v in parts.get(pair, [])}
         total = totals[pair]
-        shares.append(float(value) / total if len(signs) == 1 and total != 0 else None)
+        shares.append(float(value) / total if len(signs) == 1 and pair in certain else None)
     return shares
 
 
-def _effects(fitted: Fitted, draws: _Summaries) -> list[EffectPart]:
-    shares = _shares(fitted)
+def _effects(fitted: Fitted, draws: _Summaries, level: float) -> list[EffectPart]:
+    shares = _shares(fitted, draws)
+    plain, standardized = fitted.figures.effects, fitted.figures.effects_standardized
+    errors, standardized_errors = fitted.errors["effects"], fitted.errors["effects_standardized"]
     return [
         EffectPart(
             from_=effect.source,
             to=effect.target,
             kind=effect.kind,
             via=None if effect.via is None else list(effect.via),
-            estimate=float(fitted.figures.effects[i]),
-            se=number(fitted.errors["effects"][i]),
-            standardized=number(fitted.figures.effects_standardized[i]),
-            standardized_se=number(fitted.errors["effects_standardized"][i]),
+            estimate=float(plain[i]),
+            se=number(errors[i]),
+            interval=_interval(float(plain[i]), number(errors[i]), level),
+            standardized=number(standardized[i]),
+            standardized_se=number(standardized_errors[i]),
+            standardized_interval=_interval(float(standardized[i]), number(standardized_errors[i]), level),
             bootstrap=draws("effects", i),
             standardized_bootstrap=draws("effects_standardized", i),
             share_of_total=shares[i],
@@ -146,25 +165,28 @@ def _effects(fitted: Fitted, draws: _Summaries) -> list[EffectPart]:
     ]
 
 
-def _headline(summary: Bootstrap | None, settings: Settings) -> Interval | None:
-    return None if summary is None else headline_of(summary, settings.interval)
-
-
-def _mediation(fitted: Fitted, settings: Settings, draws: _Summaries) -> list[MediationPart]:
+def _mediation(fitted: Fitted, draws: _Summaries) -> list[MediationPart]:
     at = {(e.source, e.target, e.kind): i for i, e in enumerate(fitted.plan.effects) if e.kind != "specific indirect"}
     parts = []
     for (source, target, kind), i in at.items():
         if kind != "total indirect":
             continue
         direct_at = at.get((source, target, "direct"))
-        indirect = _headline(draws("effects", i), settings)
-        direct = None if direct_at is None else _headline(draws("effects", direct_at), settings)
+        indirect = draws("effects", i)
+        direct = None if direct_at is None else draws("effects", direct_at)
         if indirect is None or (direct_at is not None and direct is None):
             reason = "bootstrap the model first: the kind is decided by bootstrap intervals"
             parts.append(MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None))
             continue
         values = fitted.figures.effects
-        found = classify(0.0 if direct_at is None else float(values[direct_at]), direct, float(values[i]), indirect)
+        total = draws("effects", at[(source, target, "total")])
+        found = classify(
+            0.0 if direct_at is None else float(values[direct_at]),
+            None if direct is None else direct.headline,
+            float(values[i]),
+            indirect.headline,
+            None if total is None else total.headline,
+        )
         parts.append(
             MediationPart(
                 from_=source, to=target, kind=found.kind, reason=found.reason, share_mediated=found.share_mediated
@@ -240,6 +262,7 @@ def _quality(fitted: Fitted, vifs: list[AntecedentVif], draws: _Summaries) -> Qu
                 else None,
                 composite_reliability=None if place is None else number(fitted.figures.composite_reliability[place]),
                 ave=number(ave[i]),
+                direction=direction_of(fitted.estimation.model, fitted.figures, construct),
             )
         )
         rows = blocks[construct.name]
@@ -310,13 +333,13 @@ def _bollen_stine(fitted: Fitted, fit: Fit, settings: Settings) -> BollenStinePa
 
 
 def _fit(fitted: Fitted, settings: Settings) -> FitPart:
-    found = assess_model(fitted.estimation, fitted.evidence, settings.errors not in NEED_CASES)
+    found = assess_model(fitted.estimation, fitted.evidence, settings.analytic_errors not in NEED_CASES)
     values = asdict(found)
     baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
     return FitPart(
         **values,
         baseline=baseline,
-        scaled=_scaled(fitted, found, settings.errors),
+        scaled=_scaled(fitted, found, settings.analytic_errors),
         bollen_stine=_bollen_stine(fitted, found, settings),
     )
 
@@ -374,7 +397,12 @@ def _data(source: Source, fitted: Fitted | None) -> DataPart:
     total = source.n
     used = fitted.evidence.n if fitted else 0
     return DataPart(
-        name=source.name, fingerprint=source.fingerprint(), n_used=used, n_total=total, missing=total - used
+        name=source.name,
+        fingerprint=source.fingerprint(),
+        n_used=used,
+        n_total=total,
+        missing=total - used,
+        analysed=fitted.evidence.identity(fitted.table.observed) if fitted else None,
     )
 
 
@@ -386,7 +414,7 @@ def assemble(analysis: Analysis) -> Results:
     data = _data(analysis.source, fitted)
     if fitted is None:
         return Results(estimator=settings.estimator, settings=settings, model=text, data=data, problems=problems)
-    draws = _Summaries(fitted)
+    draws = _Summaries(fitted, settings.interval)
     names = fitted.table.observed
     vifs, shares = _collinearity(fitted)
     summary = None
@@ -416,8 +444,8 @@ def assemble(analysis: Analysis) -> Results:
         parameters=_parameters(fitted, settings, draws),
         r_squared={name: number(fitted.figures.r_squared[i]) for i, name in enumerate(fitted.plan.explained)},
         f_squared=shares,
-        effects=_effects(fitted, draws),
-        mediation=_mediation(fitted, settings, draws),
+        effects=_effects(fitted, draws, settings.level),
+        mediation=_mediation(fitted, draws),
         tracked=[
             TrackedPart(
                 name=name,

@@ -31,6 +31,7 @@ from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import Settings
 
 NESTED = 1e-6
+ROUNDING = 1e-3  # of χ²: a difference nearer to zero than this is none
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,8 @@ class Difference:
 
 
 def difference(first: Results, second: Results) -> Difference | None:
-    """Δχ², Δdf and p of two models on the same variables and cases; None where they are not on the same data.
+    """Δχ², Δdf and p of two models on the same variables and cases; None where they are not on the same data. There is no p
+    where the model with fewer parameters fits better, which only different minima can bring about.
 
     The caller knows that one is nested in the other: it was made by fixing or freeing parameters.
     """
@@ -55,8 +57,9 @@ def difference(first: Results, second: Results) -> Difference | None:
     df = second.fit.df - first.fit.df
     chi_square = second.fit.chi_square - first.fit.chi_square
     sign = 1 if df >= 0 else -1
-    p_value = chi_square_p(sign * chi_square, abs(df)) if df != 0 else None
-    return Difference(chi_square, df, p_value)
+    if df == 0 or sign * chi_square < -ROUNDING:
+        return Difference(chi_square, df, None)
+    return Difference(chi_square, df, chi_square_p(sign * chi_square, abs(df)))
 
 
 @dataclass(frozen=True)
@@ -73,13 +76,23 @@ class Quick:
         """Degrees of freedom."""
         return self.table.n_moments - self.table.n_free
 
+    @property
+    def identity(self) -> str:
+        """What tells the data apart that two models rest on."""
+        return self.evidence.identity(self.table.observed)
+
     def factor(self, theta: Array | None = None) -> float | None:
         """The scaling factor of the test at the estimates (or other values), None where the test is not scaled."""
-        if self.settings.errors not in NEED_CASES:
+        if self.settings.analytic_errors not in NEED_CASES:
             return None
         at = self.estimation.solution.theta if theta is None else theta
         found = scaled_test(
-            self.estimation.model, at, self.evidence, self.estimation.discrepancy, self.df, self.settings.errors
+            self.estimation.model,
+            at,
+            self.evidence,
+            self.estimation.discrepancy,
+            self.df,
+            self.settings.analytic_errors,
         )
         return None if found is None else found.scaling_factor
 
@@ -95,7 +108,7 @@ def quick_fit(specification: Specification, source: Source, settings: Settings) 
     if has_error(check_covariance(table.observed, evidence.covariance, evidence.n)) or identification(table):
         return None
     try:
-        estimation = estimate(table, evidence, settings.errors)
+        estimation = estimate(table, evidence, settings.analytic_errors)
     except np.linalg.LinAlgError:
         return None
     return Quick(table, evidence, estimation, settings) if estimation.solution.converged else None
@@ -104,7 +117,7 @@ def quick_fit(specification: Specification, source: Source, settings: Settings) 
 def _within(free: Quick, restricted: Quick) -> tuple[float, Array] | None:
     """The freer model fitted to what the restricted one implies: how far it stays away, and its values there."""
     at = {name: i for i, name in enumerate(restricted.table.observed)}
-    if set(at) != set(free.table.observed) or free.evidence.n != restricted.evidence.n:
+    if set(at) != set(free.table.observed):
         return None
     order = [at[name] for name in free.table.observed]
     covariance = restricted.estimation.implied[np.ix_(order, order)]
@@ -138,19 +151,29 @@ def compare(first: Quick, second: Quick) -> Comparison:
     restricted, free = (first, second) if first.df > second.df else (second, first)
     if set(first.table.observed) != set(second.table.observed):
         return Comparison(False, "other data: they do not use the same variables", None)
-    if first.evidence.n != second.evidence.n or first.settings.estimator != second.settings.estimator:
-        return Comparison(False, "other data: they do not rest on the same cases and estimator", None)
+    if first.identity != second.identity:
+        return Comparison(False, "other data: they do not rest on the same cases", None)
+    if first.settings.estimator != second.settings.estimator:
+        return Comparison(False, "estimated in different ways: their χ² are not of one kind", None)
     found = _within(free, restricted)
     if found is None or found[0] > NESTED:
         return Comparison(False, "not nested: the one cannot reproduce what the other implies", None)
     if restricted.df == free.df:
         return Comparison(True, "equivalent: they imply the same moments", None)
+    if restricted.estimation.statistic - free.estimation.statistic < -ROUNDING:
+        reason = (
+            "nested, but not to be tested: the freer model fits worse than the other, so its estimation has come to rest at "
+            "a point that is not its best"
+        )
+        return Comparison(True, reason, None)
     return Comparison(True, "nested", _tested(restricted, free, found[1]))
 
 
 def _tested(restricted: Quick, free: Quick, values: Array) -> Difference:
     df = restricted.df - free.df
     chi_square = restricted.estimation.statistic - free.estimation.statistic
+    if chi_square < -ROUNDING:
+        return Difference(chi_square, df, None)
     plain = Difference(chi_square, df, chi_square_p(chi_square, df))
     own = restricted.factor()
     if own is None:

@@ -14,7 +14,16 @@ from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.exchange.reading_options import ReadAgain
-from dusk_arrow.results.document import Bootstrap, Matrix, PlacePart, ProblemPart, RepairPart
+from dusk_arrow.results.document import (
+    Bootstrap,
+    Headline,
+    Interval,
+    Matrix,
+    PlacePart,
+    ProblemPart,
+    RepairPart,
+    headline_of,
+)
 
 CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])
 REPAIR: TypeAdapter[Change | Step | ReadAgain] = TypeAdapter(
@@ -49,6 +58,11 @@ def matrix_part(rows: Sequence[str], columns: Sequence[str], values: Any) -> Mat
     return Matrix(rows=list(rows), columns=list(columns), values=cells)
 
 
-def bootstrap_part(summary: BootstrapSummary | None) -> Bootstrap | None:
-    """A bootstrap summary as a part of the document."""
-    return None if summary is None else Bootstrap(**asdict(summary))
+def bootstrap_part(summary: BootstrapSummary | None, asked: Headline) -> Bootstrap | None:
+    """A bootstrap summary as a part of the document, with the interval that decides."""
+    if summary is None:
+        return None
+    bounds: dict[Headline, Interval | None] = {
+        "percentile": summary.percentile, "bias-corrected": summary.bias_corrected, "bca": summary.bca,
+    }  # fmt: skip
+    return Bootstrap(**asdict(summary), headline=headline_of(bounds, asked))

@@ -5,9 +5,10 @@ Keys that others build on; add, do not rename. A figure that does not apply is n
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from dusk_arrow.results.settings import Settings
 
@@ -71,6 +72,7 @@ class DataPart(Part):
     n_used: int
     n_total: int
     missing: int
+    analysed: str | None = None  # hash of the columns and cases used, whatever else the data hold
 
 
 class Bootstrap(Part):
@@ -82,15 +84,33 @@ class Bootstrap(Part):
     percentile: Interval
     bias_corrected: Interval
     bca: Interval | None
+    headline: Interval
     p_value: float | None
     n_used: int
 
+    @model_validator(mode="before")
+    @classmethod
+    def _of_earlier_runs(cls, given: Any) -> Any:
+        """Runs that were stored without a headline had the percentile interval unless BCa was asked for."""
+        if isinstance(given, dict) and "headline" not in given:
+            return {**given, "headline": given.get("bca") or given["percentile"]}
+        return given
 
-def headline_of(boot: Bootstrap, interval: Literal["percentile", "bias-corrected", "bca"]) -> Interval:
-    """The interval that decides; percentile where BCa was not asked for in the run."""
-    if interval == "bias-corrected":
-        return boot.bias_corrected
-    return boot.bca if interval == "bca" and boot.bca is not None else boot.percentile
+
+Headline = Literal["percentile", "bias-corrected", "bca"]
+
+
+def headline_of(bounds: Mapping[Headline, Interval | None], asked: Headline) -> Interval:
+    """The interval that decides, of those there are: the one asked for, percentile where it could not be had."""
+    found = bounds[asked] or bounds["percentile"]
+    assert found is not None
+    return found
+
+
+def standardized_headline(parameter: ParameterPart) -> Interval | None:
+    """The interval beside a standardized estimate: the bootstrap's headline, from the standard error where none was run."""
+    boot = parameter.standardized_bootstrap
+    return boot.headline if boot is not None else parameter.standardized_interval
 
 
 class BaselinePart(Part):
@@ -101,7 +121,7 @@ class BaselinePart(Part):
 
 
 class ScaledPart(Part):
-    """The mean-scaled test and what follows from it; robust figures after Brosseau-Liard & Savalei (2012, 2014)."""
+    """The mean-scaled test and what follows from it; robust figures after Brosseau-Liard, Savalei & Li (2012) and Brosseau-Liard & Savalei (2014)."""
 
     chi_square: float
     scaling_factor: float
@@ -191,8 +211,10 @@ class EffectPart(Part):
     via: list[str] | None
     estimate: float
     se: float | None
+    interval: Interval | None = None
     standardized: float | None
     standardized_se: float | None
+    standardized_interval: Interval | None = None
     bootstrap: Bootstrap | None = None
     standardized_bootstrap: Bootstrap | None = None
     share_of_total: float | None
@@ -218,7 +240,8 @@ class TrackedPart(Part):
 
 
 class ConstructPart(Part):
-    """Measurement quality of one construct."""
+    """Measurement quality of one construct; `direction` is −1 where most of its indicators load negatively, because the
+    one that carries the scale runs against them."""
 
     name: str
     mode: Literal["reflective", "formative"]
@@ -227,6 +250,7 @@ class ConstructPart(Part):
     rho_a: float | None = None
     composite_reliability: float | None
     ave: float | None
+    direction: Literal[1, -1] = 1
 
 
 class LoadingPart(Part):
@@ -325,7 +349,7 @@ class BootstrapSummaryPart(Part):
     inadmissible: int
     seed: int
     level: float
-    interval: Literal["percentile", "bias-corrected", "bca"]
+    interval: Headline
     stopped: bool = False
 
 

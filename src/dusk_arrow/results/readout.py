@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Literal
 
 from pydantic import BaseModel
 
 from dusk_arrow.core.assessment.criteria import BY_KEY, Verdict
-from dusk_arrow.core.wording import coefficient, interval_text, p_text
+from dusk_arrow.core.wording import coefficient, interval_text, p_words, plain
 from dusk_arrow.results.document import Results
 
 KEYS = ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
@@ -57,7 +58,7 @@ def _detail(results: Results, key: str) -> str:
     if fit is None:
         return ""
     if key == "chi_square":
-        return f"({fit.df}) p {p_text(fit.p_value)}" if fit.df else "(0) saturated"
+        return f"({fit.df}) {p_words(fit.p_value)}" if fit.df else "(0) saturated"
     if key == "rmsea":
         return interval_text(fit.rmsea_interval, 3)
     if key == "lowest_ave":
@@ -78,9 +79,16 @@ def same_data(results: Results, previous: Results) -> bool:
     """Whether two documents rest on the same variables and the same cases, so that their χ² can be compared."""
     if results.sample is None or previous.sample is None or results.data is None or previous.data is None:
         return False
+    if results.data.analysed is not None and previous.data.analysed is not None:
+        return results.data.analysed == previous.data.analysed
     same_variables = set(results.sample.variables) == set(previous.sample.variables)
     same_cases = results.data.n_used == previous.data.n_used and results.data.fingerprint == previous.data.fingerprint
     return same_variables and same_cases
+
+
+def _number(key: str) -> Callable[[float | None, int], str]:
+    """How a figure is written: without a leading zero where it cannot pass 1."""
+    return plain if key in ("chi_square", "chi_square_per_df") else coefficient
 
 
 def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
@@ -89,7 +97,8 @@ def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
     for key in KEYS:
         value = figure_value(results, key)
         decimals = DECIMALS.get(key, 3)
-        verdict = BY_KEY[key].judge(value)
+        saturated = results.fit is not None and results.fit.df == 0 and key != "lowest_ave"
+        verdict: Verdict = "none" if saturated else BY_KEY[key].judge(value)
         before = figure_value(previous, key) if previous is not None else None
         change = value - before if value is not None and before is not None else None
         comparable = previous is not None and same_data(results, previous)
@@ -97,7 +106,7 @@ def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
         if change is not None:
             rounded = round(change, decimals)
             direction = "up" if rounded > 0 else "down" if rounded < 0 else "same"
-            text = coefficient(abs(change), decimals) if direction != "same" else "="
+            text = _number(key)(abs(change), decimals) if direction != "same" else "="
             if key in DEPEND_ON_DATA and not comparable:
                 text += " other data"
         figures.append(
@@ -105,10 +114,10 @@ def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
                 key=key,
                 label=BY_KEY[key].label,
                 value=value,
-                text=coefficient(value, decimals),
+                text=_number(key)(value, decimals),
                 detail=_detail(results, key),
                 verdict=verdict,
-                verdict_words=_miss(key, value, verdict),
+                verdict_words="saturated: nothing to test" if saturated else _miss(key, value, verdict),
                 change=change,
                 change_text=text,
                 direction=direction,

@@ -25,7 +25,7 @@ from dusk_arrow.core.observations.suspects import (
     reversed_items,
     straight_liners,
 )
-from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed
+from dusk_arrow.core.problems import Problem, ProblemError, Repair, counted, listed
 from dusk_arrow.core.wording import coefficient
 from dusk_arrow.results.convert import matrix_part, number, problem_part
 from dusk_arrow.results.document import DataPart, Matrix, Part, ProblemPart
@@ -208,7 +208,7 @@ def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correla
     twins = duplicate_cases(everything) if everything.shape[1] > 3 else []
     if twins:
         shown = listed(["=".join(str(data.case_numbers[i]) for i in group) for group in twins], 5)
-        message = f"{len(twins)} sets of cases agree in every number (cases {shown})."
+        message = f"{counted(len(twins), 'set')} of cases {'agrees' if len(twins) == 1 else 'agree'} in every number (cases {shown})."
         repair = _holding_out(data, [i for group in twins for i in group[1:]], "entered twice")
         problems.append(Problem("duplicate_cases", "warning", message, (), (repair,)))
     return problems

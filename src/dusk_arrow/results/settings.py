@@ -6,7 +6,10 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from dusk_arrow.core.covariance.robust import Errors
+
 DEFAULT_SEED = 20261
+RESAMPLES = 5000
 
 
 class Settings(BaseModel):
@@ -18,7 +21,7 @@ class Settings(BaseModel):
     estimator: Literal["ml", "gls", "uls", "adf"] = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
-    errors: Literal["expected", "observed", "sandwich", "satorra-bentler"] = "expected"
+    errors: Literal["expected", "observed", "sandwich", "satorra-bentler", "bootstrap"] = "expected"
     missing: Literal["listwise", "full-information", "mean"] = "listwise"
     means: bool = False
     bootstrap: int = Field(default=0, ge=0, le=100_000)
@@ -30,7 +33,17 @@ class Settings(BaseModel):
     @model_validator(mode="before")
     @classmethod
     def _observed_for_incomplete(cls, given: Any) -> Any:
-        """Incomplete cases have observed information unless another is asked for (Kenward & Molenberghs 1998)."""
+        """Incomplete cases have observed information unless another is asked for (Kenward & Molenberghs 1998); errors by
+        bootstrap need one."""
         if isinstance(given, dict) and given.get("missing") == "full-information" and given.get("errors") is None:
             return {**given, "errors": "observed"}
+        if isinstance(given, dict) and given.get("errors") == "bootstrap" and not given.get("bootstrap"):
+            return {**given, "bootstrap": RESAMPLES}
         return given
+
+    @property
+    def analytic_errors(self) -> Errors:
+        """Where errors come from that are not the bootstrap's."""
+        if self.errors == "bootstrap":
+            return "observed" if self.missing == "full-information" else "expected"
+        return self.errors

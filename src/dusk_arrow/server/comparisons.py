@@ -250,7 +250,7 @@ def test_jointly(path: ModelPath, body: Hypothesis) -> Response:
     targets = [target_text(_target(line)) for line in body.parameters]
     if body.hypothesis == "equal" and len(targets) < 2:
         raise refuse(422, "too_few_parameters", "Equality takes at least two parameters.")
-    lines = [f"fix {t} to 0" for t in targets] if body.hypothesis == "zero" else [f"match {', '.join(targets)}"]
+    lines = [f"hold {t} at 0" for t in targets] if body.hypothesis == "zero" else [f"match {', '.join(targets)}"]
     with context().sessions() as session:
         head = store.head_of(session, find_model(session, path.model_id))
         free = {(p.kind, p.from_, p.to) for p in fit_revision(session, head).parameters if p.free}

@@ -22,10 +22,13 @@ class CriterionPart(BaseModel):
     label: str
     definition: str
     formula: str
+    source: str
+    page: Literal["fit", "further fit", "quality"]
     better: Literal["higher", "lower", "none"]
     good: float | None
     tolerable: float | None
-    source: str
+    cut_off_source: str
+    strict: bool
 
 
 class CriteriaSheet(BaseModel):

@@ -65,7 +65,7 @@ def rmsea_interval(chi_square: float, df: int, multiplier: float, level: float =
 
 
 def srmr(sample: Array, implied: Array) -> Array:
-    """Root mean square of (s−σ)/√(s_ii s_jj) over i ≥ j (Bentler 1995), batched: (…, p, p) → (…)."""
+    """Root mean square of (s−σ)/√(s_ii s_jj) over i ≥ j (Hu & Bentler 1998), batched: (…, p, p) → (…)."""
     sd = np.sqrt(np.diagonal(sample, axis1=-2, axis2=-1))
     rows, columns = np.tril_indices(sample.shape[-1])
     residual = (sample - implied) / (sd[..., :, None] * sd[..., None, :])
@@ -130,8 +130,8 @@ def assess_fit(
         sabic=None if deviance is None else deviance + n_parameters * float(np.log((n + 2) / 24)),
         ecvi=(t + 2 * n_parameters) / multiplier,
         n_parameters=n_parameters,
-        critical_n_05=_critical_n(0.05, t, df, multiplier) if tested else None,
-        critical_n_01=_critical_n(0.01, t, df, multiplier) if tested else None,
+        critical_n_05=_critical_n(0.05, t, df, n, multiplier) if tested else None,
+        critical_n_01=_critical_n(0.01, t, df, n, multiplier) if tested else None,
         baseline_chi_square=base,
         baseline_df=baseline_df,
     )
@@ -161,7 +161,7 @@ def _relative(t: float, df: float, base: float, base_df: float) -> tuple[float |
 
 
 def scale_fit(fit: Fit, factor: float, baseline_factor: float, multiplier: float) -> ScaledFit:
-    """Scaled and robust figures (Brosseau-Liard & Savalei 2012, 2014) of a model with df > 0."""
+    """Scaled and robust figures (RMSEA: Brosseau-Liard, Savalei & Li 2012; CFI and TLI: Brosseau-Liard & Savalei 2014) of a model with df > 0."""
     t, base = fit.chi_square / factor, fit.baseline_chi_square / baseline_factor
     cfi, tli = _relative(t, fit.df, base, fit.baseline_df)
     due, base_due = factor * fit.df, baseline_factor * fit.baseline_df
@@ -182,7 +182,8 @@ def scale_fit(fit: Fit, factor: float, baseline_factor: float, multiplier: float
     )
 
 
-def _critical_n(alpha: float, chi_square: float, df: int, multiplier: float) -> float | None:
-    """The sample size at which this discrepancy would just be significant (Hoelter 1983)."""
+def _critical_n(alpha: float, chi_square: float, df: int, n: int, multiplier: float) -> float | None:
+    """The sample size at which this discrepancy would just be significant (Hoelter 1983): what the multiplier would have to
+    be, and one more where that is N−1."""
     discrepancy = chi_square / multiplier
-    return float(chdtri(df, alpha) / discrepancy + 1) if discrepancy > 1e-12 else None
+    return float(chdtri(df, alpha) / discrepancy + n - multiplier) if discrepancy > 1e-12 else None

@@ -20,7 +20,7 @@ def htmt(correlation: Array, first: list[int], second: list[int]) -> Array:
     """Heterotrait–monotrait ratio (…) of two blocks of a correlation matrix (…, p, p), from absolute correlations.
 
     A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself.
-    Source: Henseler, Ringle & Sarstedt (2015).
+    Source: Henseler, Ringle & Sarstedt (2015); absolute correlations: Ringle, Sarstedt, Sinkovics & Sinkovics (2023).
     """
     apart = np.array(first)[:, None] != np.array(second)
     block = np.abs(correlation[..., first, :][..., second])

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.covariance.figures import Figures
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
+from dusk_arrow.core.covariance.scales import MARKER
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
-from dusk_arrow.core.specification.changes import MergeConstructs, SetAside
+from dusk_arrow.core.specification.changes import MakeMarker, MergeConstructs, SetAside
+from dusk_arrow.core.specification.model import Construct
 from dusk_arrow.core.wording import coefficient
 
 TOLERANCE = -1e-8
@@ -88,17 +92,32 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
     return problems
 
 
+def _loadings(model: CompiledModel, found: Figures, construct: Construct) -> dict[str, float]:
+    """Standardized loadings of the indicators that a construct shares with no other."""
+    everyone = [name for other in model.table.constructs for name in other.indicators]
+    return {
+        p.target: float(found.standardized[i])
+        for i, p in enumerate(model.table.parameters)
+        if p.kind == "loading" and p.source == construct.name and everyone.count(p.target) == 1
+    }
+
+
+def direction_of(model: CompiledModel, found: Figures, construct: Construct) -> Literal[1, -1]:
+    """The direction of most of a construct's indicators, by which all are judged: −1 where the one that carries the scale
+    runs against them. The scale itself stays where it was said."""
+    return 1 if sum(np.sign(v) for v in _loadings(model, found, construct).values()) >= 0 else -1
+
+
 def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
     """Indicators that run against their block, and those that hardly belong to it."""
     problems: list[Problem] = []
     tolerable = BY_KEY["loading"].tolerable or 0.0
-    everyone = [name for construct in model.table.constructs for name in construct.indicators]
     for construct in model.table.constructs:
-        own = {p.target: float(found.standardized[i]) for i, p in enumerate(model.table.parameters)
-               if p.kind == "loading" and p.source == construct.name and everyone.count(p.target) == 1}  # fmt: skip
+        own = _loadings(model, found, construct)
         if len(own) < 3:
             continue
-        sign = 1.0 if sum(np.sign(v) for v in own.values()) >= 0 else -1.0
+        sign = direction_of(model, found, construct)
+        carries = {p.target for p in model.table.parameters if p.source == construct.name and p.why_fixed == MARKER}
         for name, loading in own.items():
             about = (name, construct.name)
             aside = Repair(f"Set {name} aside", SetAside(construct.name, name))
@@ -107,7 +126,12 @@ def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
                     f"{name} runs against the other indicators of {construct.name} (loading {coefficient(loading)}). "
                     "It may be worded the other way round; then it should be recoded before it is used."
                 )
-                problems.append(Problem("runs_against_block", "warning", message, about, (aside,)))
+                repairs: tuple[Repair, ...] = (aside,)
+                if name in carries:
+                    other = max((o for o in own if sign * own[o] > 0), key=lambda o: abs(own[o]))
+                    message += f" As it carries the scale of {construct.name}, the whole construct is measured the other way round."
+                    repairs = (Repair(f"Let {other} carry the scale", MakeMarker(construct.name, other)), aside)
+                problems.append(Problem("runs_against_block", "warning", message, about, repairs))
             elif sign * loading < tolerable:
                 message = (
                     f"{name} shows little of {construct.name}: its loading is {coefficient(loading)}, below {coefficient(tolerable)}. "

@@ -89,7 +89,7 @@ def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expect
     """Estimates of a model from evidence in the order of `table.observed`.
 
     `errors` says where the errors come from; robust ones need cases. They are nan where the information is singular.
-    Raises LinAlgError where ADF's weights are singular.
+    Raises SingularMomentsError where the sample or ADF's weights are singular.
     """
     model = lay_out(table)
     discrepancy = discrepancy_of(evidence)

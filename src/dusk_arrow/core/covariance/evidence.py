@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
@@ -38,6 +39,15 @@ from dusk_arrow.core.observations.moments import (
     resample_means,
 )
 
+
+class SingularMomentsError(np.linalg.LinAlgError):
+    """The sample's covariances, or the covariances of its moments, are singular; `what` says which."""
+
+    def __init__(self, what: Literal["sample", "moments"]) -> None:
+        super().__init__(f"singular {what}")
+        self.what = what
+
+
 Estimator = Literal["ml", "gls", "uls", "adf"]
 Missing = Literal["listwise", "full-information", "mean"]
 Divisor = Literal["n", "n-1"]
@@ -68,6 +78,20 @@ class Evidence:
     def multiplier(self) -> float:
         """N or N−1."""
         return float(self.n if self.divisor == "n" or self.groups is not None else self.n - 1)
+
+    def identity(self, names: tuple[str, ...]) -> str:
+        """A hash of what is analysed: the columns by name, in any order, and the answers of the cases used, or the matrix
+        with its n."""
+        order = sorted(range(len(names)), key=lambda i: names[i])
+        digest = hashlib.sha256("\0".join(names[i] for i in order).encode())
+        if self.values is None:
+            digest.update(self.covariance[np.ix_(order, order)].astype("<f8").tobytes())
+        else:
+            answers = self.values[:, order] + 0.0
+            gaps = np.isnan(answers) if self.there is None else ~self.there[:, order]
+            digest.update(np.where(gaps, np.nan, answers).astype("<f8").tobytes())
+        digest.update(str(self.n).encode())
+        return digest.hexdigest()
 
     @property
     def complete(self) -> bool:
@@ -142,7 +166,7 @@ def moment_covariance(values: Array, with_means: bool) -> Array:
 
 
 def discrepancy_of(evidence: Evidence) -> Discrepancy:
-    """The discrepancy of the evidence as a batch of one. Raises LinAlgError where S or ADF's weights are singular."""
+    """The discrepancy of the evidence as a batch of one. Raises SingularMomentsError where S or ADF's weights are singular."""
     if evidence.groups is not None:
         assert evidence.values is not None
         assert evidence.means is not None
@@ -152,7 +176,7 @@ def discrepancy_of(evidence: Evidence) -> Discrepancy:
     means = None if evidence.means is None else evidence.means[None]
     discrepancy, usable = batch_discrepancy(evidence, evidence.covariance[None], means, values)
     if not usable.all():
-        raise np.linalg.LinAlgError("singular moments or weights")
+        raise SingularMomentsError("moments" if evidence.estimator == "adf" else "sample")
     return discrepancy
 
 
@@ -228,9 +252,10 @@ class Resampling:
         b = counts.shape[0]
         mean = np.broadcast_to(evidence.means, (b, *evidence.means.shape))
         spread = np.broadcast_to(evidence.covariance, (b, *evidence.covariance.shape))
-        means, samples, _, _ = em_batch(moments, mean, spread, 1e-6, 300)
-        _, safe, good = guarded_cholesky(samples)
-        return Draw(samples, means, pattern_likelihood(moments, means, safe), good)
+        found = em_batch(moments, mean, spread, 1e-6, 300)
+        _, safe, good = guarded_cholesky(found.covariance)
+        likelihood = pattern_likelihood(moments, found.mean, safe)
+        return Draw(found.covariance, found.mean, likelihood, good & found.converged)
 
 
 def prepare_resampling(evidence: Evidence) -> Resampling:

@@ -182,7 +182,7 @@ def tracked_values(plan: FigurePlan, values: Numbers) -> Numbers:
 def _reliability(
     plan: FigurePlan, standardized: Numbers, covariance: Numbers, parts: Matrices
 ) -> tuple[Numbers, Numbers]:
-    """Composite reliability (Raykov's form where residuals covary) and AVE, each (…, c)."""
+    """Composite reliability (Raykov's 2001 form where residuals covary) and AVE (Fornell & Larcker 1981), each (…, c)."""
     table = plan.model.table
     observed_at = {name: i for i, name in enumerate(table.observed)}
     sd = _root(np.diagonal(covariance, axis1=-2, axis2=-1))
@@ -191,15 +191,17 @@ def _reliability(
     for at, name in enumerate(plan.reflective):
         chosen = [i for i, p in enumerate(table.parameters) if p.kind == "loading" and p.source == name]
         loadings = standardized[..., chosen]
-        ave[..., at] = (loadings**2).mean(axis=-1)
         rows = [observed_at[table.parameters[i].target] for i in chosen if table.parameters[i].matrix == "loading"]
         if len(rows) == len(chosen):
             residual = parts.residual[..., rows, :][..., rows] / (
                 sd[..., rows][..., :, None] * sd[..., rows][..., None, :]
             )
             error = residual.sum(axis=(-2, -1))
+            own = np.trace(residual, axis1=-2, axis2=-1)
         else:
-            error = (1 - loadings**2).sum(axis=-1)
+            own = error = (1 - loadings**2).sum(axis=-1)
+        squares = (loadings**2).sum(axis=-1)
+        ave[..., at] = squares / (squares + own)
         common = loadings.sum(axis=-1) ** 2
         reliability[..., at] = common / (common + error)
     return reliability, ave

@@ -90,6 +90,6 @@ def assess_model(estimation: Estimation, evidence: Evidence, normal_theory: bool
         multiplier=evidence.multiplier,
         srmr=residual,
         gfi=goodness_of_fit(estimation, evidence),
-        n_moments=p * (p + 1) // 2,
+        n_moments=table.n_moments,
         likelihoods=log_likelihoods(evidence, estimation.solution.discrepancy),
     )

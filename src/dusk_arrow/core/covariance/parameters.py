@@ -127,6 +127,8 @@ class _Builder:
         asked = self.model.fixed.get(parameter.sentence_target)
         if asked is not None:
             parameter = replace(parameter, value=asked, why_fixed="fixed by a sentence")
+        elif parameter.sentence_target in self.model.released:
+            parameter = replace(parameter, value=None, why_fixed=None)
         start = self.model.starts.get(parameter.sentence_target)
         label = next((n for n, t in self.model.names.items() if t == parameter.sentence_target), None)
         self.parameters.append(replace(parameter, start=start, label=label))
@@ -137,7 +139,7 @@ class _Builder:
         scaled = any(fixed.get(arrow) for arrow in arrows) or bool(fixed.get(VarianceOf(construct.name)))
         marker = None
         if not scaled and self.scaling == "marker":
-            marker = next((arrow.target for arrow in arrows if arrow not in fixed), None)
+            marker = next((a.target for a in arrows if a not in fixed and a not in self.model.released), None)
         for name in construct.indicators:
             column = self.node_at[construct.name]
             more: dict[str, object] = {}
@@ -151,7 +153,8 @@ class _Builder:
     def weights(self, construct: Construct) -> None:
         arrows = [Arrow(name, construct.name) for name in construct.indicators]
         scaled = any(self.model.fixed.get(arrow) for arrow in arrows)
-        marker = None if scaled else next((a.source for a in arrows if a not in self.model.fixed), None)
+        taken = {*self.model.fixed, *self.model.released}
+        marker = None if scaled else next((a.source for a in arrows if a not in taken), None)
         row = self.node_at[construct.name]
         for name in construct.indicators:
             more: dict[str, object] = {"value": 1.0, "why_fixed": "carries the scale"} if name == marker else {}

@@ -68,10 +68,11 @@ def _starts(form: UnitVariance, own: Array | None, solved: Array | None, count: 
     known = [start for start in (own, solved) if start is not None and np.isfinite(start).all()]
     if own is None or not known:
         return np.array(known).reshape(len(known), form.model.n_free)
-    some = [own * rng.uniform(0.3, 1.2, own.shape) + 0.05 * np.abs(own).mean() * rng.standard_normal(own.shape)
-            for _ in range((count - 2) // 2)]  # fmt: skip
-    turned = [own * rng.uniform(0.3, 1.6, own.shape) * _turn(form.model, rng) for _ in range(count - 2 - len(some))]
-    return np.array([*known, *some, *turned])
+    half = (count - len(known)) // 2
+    near = [own * rng.uniform(0.3, 1.2, own.shape) + 0.05 * np.abs(own).mean() * rng.standard_normal(own.shape)
+            for _ in range(half)]  # fmt: skip
+    turned = [own * rng.uniform(0.3, 1.6, own.shape) * _turn(form.model, rng) for _ in range(count - len(known) - half)]
+    return np.array([*known, *near, *turned])
 
 
 def _turn(model: CompiledModel, rng: np.random.Generator) -> Array:

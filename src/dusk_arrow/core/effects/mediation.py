@@ -27,11 +27,14 @@ def classify(
     direct_interval: tuple[float, float] | None,
     indirect: float,
     indirect_interval: tuple[float, float],
+    total_interval: tuple[float, float] | None,
 ) -> Mediation:
-    """The kind of mediation; without a direct path in the model (`direct_interval` None) there is no direct effect."""
+    """The kind of mediation; without a direct path in the model (`direct_interval` None) there is no direct effect. A share
+    has a meaning where direct and indirect effect point the same way and the total's interval excludes zero."""
     through = excludes_zero(indirect_interval)
     straight = direct_interval is not None and excludes_zero(direct_interval)
-    share = indirect / (direct + indirect) if direct_interval is not None and direct * indirect > 0 else None
+    whole = total_interval is not None and excludes_zero(total_interval)
+    share = indirect / (direct + indirect) if direct_interval is not None and direct * indirect > 0 and whole else None
     if through and straight:
         if direct * indirect > 0:
             return Mediation(

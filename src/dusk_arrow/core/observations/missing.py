@@ -151,17 +151,29 @@ def _terms(moments: PatternMoments, covariance: Array, mean: Array) -> Likelihoo
     return LikelihoodTerms(value, (omega + np.swapaxes(omega, -1, -2)) / 2, omega_mean)
 
 
+class EmBatch(NamedTuple):
+    """Means (b, p) and covariances (b, p, p), which of them came to rest (b,), and the number of iterations."""
+
+    mean: Array
+    covariance: Array
+    converged: NDArray[np.bool_]
+    iterations: int
+
+
 def em_batch(
     moments: PatternMoments, mean: Array, covariance: Array, tolerance: float = 1e-9, most: int = 2000
-) -> tuple[Array, Array, int, bool]:
-    """Mean (b, p) and covariance (b, p, p) by expectation–maximisation (Dempster, Laird & Rubin 1977) from a start.
+) -> EmBatch:
+    """Expectation–maximisation (Dempster, Laird & Rubin 1977) from a start (b, p) and (b, p, p).
 
     One step is Σ − ΣΩΣ − δδᵀ and μ + δ with δ = −Σω/2, Ω and ω the derivatives of −2 logL at the current values.
     """
     mean, covariance = mean.copy(), covariance.copy()
     scale = np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
+    converged = np.zeros(mean.shape[0], dtype=bool)
     open_ = np.arange(mean.shape[0])
-    for iteration in range(1, most + 1):
+    iteration = 0
+    while open_.size and iteration < most:
+        iteration += 1
         old = covariance[open_]
         terms = likelihood_terms(moments.take(open_), old, mean[open_])
         shift = -(old @ terms.omega_mean[..., None])[..., 0] / 2
@@ -173,18 +185,17 @@ def em_batch(
             np.abs(shift / size).max(axis=-1),
             np.abs(change / (size[..., :, None] * size[..., None, :])).max(axis=(-2, -1)),
         )
+        converged[open_[largest < tolerance]] = True
         open_ = open_[largest >= tolerance]
-        if open_.size == 0:
-            return mean, covariance, iteration, True
-    return mean, covariance, most, False
+    return EmBatch(mean, covariance, converged, iteration)
 
 
 def em_moments(values: Array, tolerance: float = 1e-9, most: int = 2000) -> EmMoments:
     """Mean and covariance of (n, p) with nan where missing, cases grouped by pattern."""
     moments = pattern_moments(values, patterns(values))
     mean, spread = np.nanmean(values, axis=0), np.diag(np.nanvar(values, axis=0))
-    means, covariances, iterations, converged = em_batch(moments, mean[None], spread[None], tolerance, most)
-    return EmMoments(means[0], covariances[0], iterations, converged)
+    found = em_batch(moments, mean[None], spread[None], tolerance, most)
+    return EmMoments(found.mean[0], found.covariance[0], found.iterations, bool(found.converged[0]))
 
 
 def little_test(values: Array) -> McarTest | None:

@@ -25,7 +25,7 @@ class BootstrapSummary:
 
 
 def bias_correction(draws: Array, estimate: Array) -> Array:
-    """z₀ (f,) of draws (b, f): ties count half, and it is bounded at half a draw (Efron 1987)."""
+    """z₀ (f,) of draws (b, f): ties count half, and it is bounded at half a draw (Efron 1982)."""
     count = draws.shape[0]
     below = (draws < estimate).sum(axis=0) + 0.5 * (draws == estimate).sum(axis=0)
     share = np.clip(below / count, 0.5 / count, 1 - 0.5 / count)
@@ -48,7 +48,8 @@ def summarise(
     """Summaries of draws (b, f) around estimates (f,); None where a figure has fewer than two finite draws.
 
     Quantiles interpolate linearly, the standard error has divisor b−1. `against_zero` (f,) is true where zero is
-    a hypothesis. With `acceleration` (f,) there are BCa intervals too. Sources: Efron (1987), Efron & Tibshirani (1993).
+    a hypothesis. With `acceleration` (f,) there are BCa intervals too. Sources: Efron (1982) for
+    the bias-corrected interval, Efron (1987) for BCa, Efron & Tibshirani (1993).
     """
     result: list[BootstrapSummary | None] = []
     tail = (1 - level) / 2

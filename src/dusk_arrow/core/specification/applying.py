@@ -32,10 +32,11 @@ from dusk_arrow.core.specification.model import Construct, canonical, read
 from dusk_arrow.core.specification.sentences import parse, parse_line
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Begins,
     Calls,
     Covaries,
     Expects,
-    Fixes,
+    Holds,
     InterceptOf,
     Keeps,
     Leads,
@@ -45,10 +46,10 @@ from dusk_arrow.core.specification.statements import (
     Moderates,
     Pair,
     Reference,
+    Releases,
     SetsAside,
     Shows,
     Specification,
-    Starts,
     Statement,
     Target,
     Tracks,
@@ -106,7 +107,7 @@ def _map_names(statement: Statement, rename: Callable[[str], str]) -> Statement:
             return Covaries(many(names), free)
         case Moderates(moderator, path):
             return Moderates(rename(moderator), Arrow(rename(path.source), rename(path.target)))
-        case Fixes() | Starts() | Calls():
+        case Holds() | Begins() | Releases() | Calls():
             return replace(statement, target=target(statement.target))
         case Matches(members):
             return Matches(tuple(m if isinstance(m, Reference) else target(m) for m in members))
@@ -153,7 +154,7 @@ def _drop_labels(specification: Specification, gone: set[str]) -> Specification:
 
 
 def _drop_targets(specification: Specification, drop: Callable[[Target], bool]) -> Specification:
-    """Fixes, starts, names, equalities and routes that speak of the dropped parameters go."""
+    """Holds, starts, names, equalities and routes that speak of the dropped parameters go."""
     gone: set[str] = set()
 
     def broken(route: tuple[str, ...]) -> bool:
@@ -161,7 +162,7 @@ def _drop_targets(specification: Specification, drop: Callable[[Target], bool]) 
 
     def edit(statement: Statement) -> list[Statement]:
         match statement:
-            case Fixes(target) | Starts(target):
+            case Holds(target) | Begins(target) | Releases(target):
                 return [] if drop(canonical(target)) else [statement]
             case Calls(target, name):
                 if drop(canonical(target)):
@@ -398,9 +399,9 @@ def apply(specification: Specification, change: Change) -> Specification:
             return specification if free is None else _append(specification, Covaries((first, second), free))
         case FixPath(source, target, value):
             arrow = Arrow(source, target)
-            specification = _edit(specification, lambda s: [] if isinstance(s, Fixes) and s.target == arrow else [s])
+            specification = _edit(specification, lambda s: [] if isinstance(s, Holds) and s.target == arrow else [s])
             if value is not None:
-                return _append(specification, Fixes(arrow, value))
+                return _append(specification, Holds(arrow, value))
             if arrow not in {Arrow(*path) for path in read(specification).paths}:
                 return _append(specification, Leads((source,), (target,)))
             return specification

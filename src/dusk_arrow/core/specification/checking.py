@@ -18,9 +18,10 @@ from dusk_arrow.core.specification.changes import (
 from dusk_arrow.core.specification.model import Construct, Model, canonical, read, touches
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Begins,
     Calls,
     Covaries,
-    Fixes,
+    Holds,
     InterceptOf,
     Keeps,
     Leads,
@@ -29,10 +30,10 @@ from dusk_arrow.core.specification.statements import (
     Moderates,
     Pair,
     Reference,
+    Releases,
     SetsAside,
     Shows,
     Specification,
-    Starts,
     Target,
     Tracks,
     VarianceOf,
@@ -221,13 +222,26 @@ def target_exists(model: Model, target: Target) -> bool:
             return name in nodes or name in owner
 
 
+def _not_to_be_released(model: Model, target: Target) -> list[Problem]:
+    """A target that is held as well, or that belongs to a construct made of its indicators without remainder."""
+    about = tuple(vars(target).values())
+    if target in model.fixed:
+        message = f"{target_text(target)} is held and released; one of the two sentences has to go."
+        return [Problem("held_and_released", "error", message, about)]
+    composites = {c.name for c in model.constructs if c.mode == "formative"}
+    if not isinstance(target, Arrow) and composites & set(about):
+        message = f"{target_text(target)} cannot be released: a formative construct is made of its indicators without remainder."
+        return [Problem("not_to_be_released", "error", message, about)]
+    return []
+
+
 def _targets(specification: Specification, model: Model) -> list[Problem]:
     found: list[Problem] = []
     fixed: set[Target] = set()
     aside = {name for construct in model.constructs for name, _ in construct.aside} - set(model.owner)
     for statement in specification.statements:
         targets: list[Target] = []
-        if isinstance(statement, Fixes | Starts | Calls):
+        if isinstance(statement, Holds | Begins | Releases | Calls):
             targets = [statement.target]
         elif isinstance(statement, Matches):
             targets = [m for m in statement.members if not isinstance(m, Reference)]
@@ -240,9 +254,11 @@ def _targets(specification: Specification, model: Model) -> list[Problem]:
             if not target_exists(model, target):
                 message = f"The model has no parameter {target_text(target)}."
                 found.append(Problem("unknown_parameter", "error", message, tuple(vars(target).values())))
-            elif isinstance(statement, Fixes):
+            elif isinstance(statement, Releases):
+                found += _not_to_be_released(model, canonical(target))
+            elif isinstance(statement, Holds):
                 if canonical(target) in fixed:
-                    message = f"{target_text(target)} is fixed twice."
+                    message = f"{target_text(target)} is held twice."
                     found.append(Problem("fixed_twice", "error", message, tuple(vars(target).values())))
                 fixed.add(canonical(target))
         if isinstance(statement, Moderates):

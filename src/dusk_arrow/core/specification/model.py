@@ -8,11 +8,12 @@ from typing import Literal
 
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Begins,
     Calls,
     Covaries,
     Expects,
     Expression,
-    Fixes,
+    Holds,
     Keeps,
     Leads,
     MadeOf,
@@ -20,10 +21,10 @@ from dusk_arrow.core.specification.statements import (
     Moderates,
     Pair,
     Reference,
+    Releases,
     SetsAside,
     Shows,
     Specification,
-    Starts,
     Target,
     Tracks,
 )
@@ -58,6 +59,7 @@ class Model:
     moderations: tuple[Moderates, ...] = ()
     fixed: dict[Target, float] = field(default_factory=dict)
     starts: dict[Target, float] = field(default_factory=dict)
+    released: frozenset[Target] = frozenset()
     names: dict[str, Target] = field(default_factory=dict)
     matches: tuple[tuple[Target | Reference, ...], ...] = ()
     tracked: dict[str, tuple[str, ...] | Expression] = field(default_factory=dict)
@@ -129,6 +131,7 @@ def read(specification: Specification) -> Model:
     moderations: list[Moderates] = []
     fixed: dict[Target, float] = {}
     starts: dict[Target, float] = {}
+    released: set[Target] = set()
     names: dict[str, Target] = {}
     matches: list[tuple[Target | Reference, ...]] = []
     tracked: dict[str, tuple[str, ...] | Expression] = {}
@@ -148,9 +151,11 @@ def read(specification: Specification) -> Model:
                 closed.update(dict.fromkeys(_pairs(statement)))
             case Moderates():
                 moderations.append(statement)
-            case Fixes(target, value):
+            case Holds(target, value):
                 fixed[canonical(target)] = value
-            case Starts(target, value):
+            case Releases(target):
+                released.add(canonical(target))
+            case Begins(target, value):
                 starts[canonical(target)] = value
             case Calls(target, name):
                 names[name] = canonical(target)
@@ -202,6 +207,7 @@ def read(specification: Specification) -> Model:
         tuple(moderations),
         fixed,
         starts,
+        frozenset(target for target in released if not touches(target, aside)),
         names,
         tuple(matches),
         tracked,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from math import isfinite
 from typing import NoReturn, TypeVar
 
 T = TypeVar("T")
@@ -104,8 +105,11 @@ class Scanner:
         found = NUMBER.match(self.text, self.position)
         if not found:
             self.fail("a number")
+        value = float(found.group())
+        if not isfinite(value):
+            self.fail("a smaller number")
         self.position = found.end()
-        return float(found.group())
+        return value
 
     def end(self) -> None:
         """Makes sure that nothing follows but a full stop."""

@@ -11,12 +11,13 @@ from dusk_arrow.core.problems import Place, Problem, ProblemError
 from dusk_arrow.core.specification.scanning import NUMBER, Mismatch, Scanner, either
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Begins,
     Binary,
     Calls,
     Covaries,
     Expects,
     Expression,
-    Fixes,
+    Holds,
     InterceptOf,
     Keeps,
     Leads,
@@ -28,11 +29,11 @@ from dusk_arrow.core.specification.statements import (
     Number,
     Pair,
     Reference,
+    Releases,
     SetsAside,
     Shows,
     Sign,
     Specification,
-    Starts,
     Statement,
     Target,
     Tracks,
@@ -202,18 +203,23 @@ def _moderates(scanner: Scanner) -> Statement:
     return Moderates(moderator, _arrow(scanner))
 
 
-def _fixes(scanner: Scanner) -> Statement:
-    scanner.need_keyword("fix")
+def _holds(scanner: Scanner) -> Statement:
+    scanner.need_keyword("hold")
     target = _target(scanner)
-    scanner.need_keyword("to")
-    return Fixes(target, scanner.number())
+    scanner.need_keyword("at")
+    return Holds(target, scanner.number())
 
 
-def _starts(scanner: Scanner) -> Statement:
-    scanner.need_keyword("start")
+def _releases(scanner: Scanner) -> Statement:
+    scanner.need_keyword("release")
+    return Releases(_target(scanner))
+
+
+def _begins(scanner: Scanner) -> Statement:
+    scanner.need_keyword("begin")
     target = _target(scanner)
-    scanner.need_keyword("from")
-    return Starts(target, scanner.number())
+    scanner.need_keyword("at")
+    return Begins(target, scanner.number())
 
 
 def _calls(scanner: Scanner) -> Statement:
@@ -287,8 +293,9 @@ READERS = (
     _leads,
     _covaries,
     _moderates,
-    _fixes,
-    _starts,
+    _holds,
+    _releases,
+    _begins,
     _calls,
     _matches,
     _tracks,

@@ -128,19 +128,26 @@ class Moderates:
 
 
 @dataclass(frozen=True)
-class Fixes:
-    """`fix Training > Efficacy to 0`."""
+class Holds:
+    """`hold Training > Efficacy at 0`."""
 
     target: Target
     value: float
 
 
 @dataclass(frozen=True)
-class Starts:
-    """`start Training > Efficacy from 0.4`."""
+class Begins:
+    """`begin Training > Efficacy at 0.4`: a starting value."""
 
     target: Target
     value: float
+
+
+@dataclass(frozen=True)
+class Releases:
+    """`release intercept of Level`: frees what a default fixes."""
+
+    target: Target
 
 
 @dataclass(frozen=True)
@@ -199,8 +206,9 @@ Statement = (
     | Leads
     | Covaries
     | Moderates
-    | Fixes
-    | Starts
+    | Holds
+    | Releases
+    | Begins
     | Calls
     | Matches
     | Tracks

@@ -7,12 +7,13 @@ from collections.abc import Iterable
 from dusk_arrow.core.specification.scanning import NUMBER, WORD
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Begins,
     Binary,
     Calls,
     Covaries,
     Expects,
     Expression,
-    Fixes,
+    Holds,
     InterceptOf,
     Keeps,
     Leads,
@@ -24,10 +25,10 @@ from dusk_arrow.core.specification.statements import (
     Number,
     Pair,
     Reference,
+    Releases,
     SetsAside,
     Shows,
     Specification,
-    Starts,
     Statement,
     Target,
     Tracks,
@@ -52,8 +53,10 @@ KEYWORDS = frozenset(
         "covary",
         "moderates",
         "moderate",
-        "fix",
-        "start",
+        "hold",
+        "release",
+        "begin",
+        "at",
         "call",
         "match",
         "track",
@@ -153,10 +156,12 @@ def statement_text(statement: Statement) -> str:
             return f"{_joined(names)} {'covary' if free else 'do not covary'}"
         case Moderates(moderator, path):
             return f"{name_text(moderator)} moderates {target_text(path)}"
-        case Fixes(target, value):
-            return f"fix {target_text(target)} to {number_text(value)}"
-        case Starts(target, value):
-            return f"start {target_text(target)} from {number_text(value)}"
+        case Holds(target, value):
+            return f"hold {target_text(target)} at {number_text(value)}"
+        case Begins(target, value):
+            return f"begin {target_text(target)} at {number_text(value)}"
+        case Releases(target):
+            return f"release {target_text(target)}"
         case Calls(target, name):
             return f"call {target_text(target)} {name_text(name)}"
         case Matches(members):
