@@ -63,6 +63,11 @@ class Page:
         )
         return found
 
+    def press(self, words: str) -> None:
+        """Presses a button as soon as it can be pressed."""
+        self.until(lambda: self.button(words).is_enabled())
+        self.button(words).click()
+
     def cards(self) -> list[str]:
         return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]
 

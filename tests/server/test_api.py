@@ -21,6 +21,12 @@ from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, ROOT, demo_text
 
 
+def step(client: FlaskClient, model: str, way: str) -> Any:
+    """Undo or redo from where the model stands."""
+    parent = client.get(model).get_json()["revision"]["id"]
+    return client.post(f"{model}/{way}", json={"parent": parent})
+
+
 @pytest.fixture(scope="module")
 def client(records: Sessions) -> Iterator[FlaskClient]:
     app = create_app(records, workers=1)
@@ -109,15 +115,15 @@ def test_undo_redo_and_branching(client: FlaskClient, model: dict[str, Any]) -> 
         client, first, {"type": "set_aside", "construct": "Efficacy", "indicator": "ef5", "reason": None}, reason="weak"
     ).get_json()
     assert second["revision"]["reason"] == "weak"
-    back = client.post(f"/api/models/{model['id']}/undo").get_json()
+    back = step(client, f"/api/models/{model['id']}", "undo").get_json()
     assert back["revision"]["id"] == first["revision"]["id"]
     assert back["can_redo"]
-    again = client.post(f"/api/models/{model['id']}/redo").get_json()
+    again = step(client, f"/api/models/{model['id']}", "redo").get_json()
     assert again["revision"]["id"] == second["revision"]["id"]
-    client.post(f"/api/models/{model['id']}/undo")
+    step(client, f"/api/models/{model['id']}", "undo")
     branch = change(client, back, {"type": "rename", "name": "Efficacy", "to": "Belief"}).get_json()
     assert not branch["can_redo"]
-    assert client.post(f"/api/models/{model['id']}/redo").status_code == 409
+    assert step(client, f"/api/models/{model['id']}", "redo").status_code == 409
     reloaded = client.get(f"/api/models/{model['id']}").get_json()
     assert reloaded["sentences"] == branch["sentences"]
 
@@ -208,7 +214,7 @@ def test_bootstrap_runs_in_the_background_and_is_kept(client: FlaskClient, model
     assert (again.status_code, again.get_json()["id"]) == (200, ended["id"])
     moved = change(client, state, {"type": "rename", "name": "A", "to": "Z"}).get_json()
     assert moved["results"]["bootstrap_summary"] is None
-    back = client.post(f"/api/models/{model['id']}/undo").get_json()
+    back = step(client, f"/api/models/{model['id']}", "undo").get_json()
     assert back["results"]["bootstrap_summary"]["used"] == 256
 
 

@@ -19,6 +19,12 @@ from tests.conftest import DEMO, demo_text
 RIVER = (DEMO / "river_wardens.csv").read_bytes()
 
 
+def step(client: FlaskClient, model: str, way: str) -> Any:
+    """Undo or redo from where the model stands."""
+    parent = client.get(model).get_json()["revision"]["id"]
+    return client.post(f"{model}/{way}", json={"parent": parent})
+
+
 @pytest.fixture(scope="module")
 def client(records: Sessions) -> Iterator[FlaskClient]:
     app = create_app(records, workers=1)
@@ -126,7 +132,7 @@ def test_steps_reestimate_the_models_and_can_be_undone(client: FlaskClient, crea
 
     assert loading(second) == pytest.approx(-loading(first), abs=1e-6)
     assert second["results"]["fit"]["chi_square"] == pytest.approx(first["results"]["fit"]["chi_square"], abs=1e-6)
-    undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
+    undone = step(client, f"/api/models/{created['model_id']}", "undo").get_json()
     assert loading(undone) == pytest.approx(loading(first))
     assert undone["revision"]["data_version_id"] != client.get(f"/api/projects/{project}").get_json()["data_version_id"]
     address = f"/api/projects/{project}/models/{created['model_id']}/present-data"
@@ -222,7 +228,7 @@ def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) ->
     assert changed["results"]["fit"]["scaled"]["scaling_factor"] > 0
     assert "full-information" in changed["revision"]["words"]
     assert client.put(f"/api/models/{created['model_id']}/settings", json=body).status_code == 409
-    undone = client.post(f"/api/models/{created['model_id']}/undo").get_json()
+    undone = step(client, f"/api/models/{created['model_id']}", "undo").get_json()
     assert undone["results"]["data"]["n_used"] == 349
     covariances = client.get(f"/api/models/{created['model_id']}/estimates.csv").data.decode().splitlines()
     assert covariances[0].startswith("covariances,")

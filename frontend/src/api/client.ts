@@ -1,7 +1,18 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-export const api = createClient<paths>({ baseUrl: "" });
+const ATTEMPTS = 12;
+
+/** While the database is being started again the server answers 503: the request waits and goes out once more. */
+async function patient(request: Request): Promise<Response> {
+  for (let attempt = 1; ; attempt++) {
+    const answer = await fetch(request.clone());
+    if (answer.status !== 503 || attempt === ATTEMPTS) return answer;
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "", fetch: patient });
 
 type Schemas = components["schemas"];
 export type ModelState = Schemas["ModelState"];

@@ -114,8 +114,14 @@ export function useGestures(modelId: number) {
           }),
         ),
       ),
-    undo: () => send(() => take<ModelState>(api.POST("/api/models/{model_id}/undo", path))),
-    redo: () => send(() => take<ModelState>(api.POST("/api/models/{model_id}/redo", path))),
+    undo: () =>
+      send((parent) =>
+        take<ModelState>(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } })),
+      ),
+    redo: () =>
+      send((parent) =>
+        take<ModelState>(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } })),
+      ),
     settings: (settings: Settings) =>
       send((parent) =>
         take<ModelState>(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),

@@ -2877,6 +2877,14 @@ export interface components {
             seed: number;
         };
         /**
+         * Step
+         * @description A step along the trail, from the revision that was being looked at.
+         */
+        Step: {
+            /** Parent */
+            parent: number;
+        };
+        /**
          * StepLine
          * @description A recorded step with the words that stand for it.
          */
@@ -3416,7 +3424,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Step"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -3704,7 +3716,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Step"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

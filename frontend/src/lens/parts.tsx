@@ -22,7 +22,9 @@ export function Judged(props: {
   direction?: number;
 }) {
   const { label, value, criterion, none, direction = 1 } = props;
-  const title = criterion ? `${criterion.definition} ${criterion.source}. Cut-offs ${criterion.cut_off_source}.` : undefined;
+  const title = criterion
+    ? `${criterion.definition} ${criterion.source}. Cut-offs ${criterion.cut_off_source}.`
+    : undefined;
   return (
     <Row label={label} title={title}>
       {value === null || value === undefined ? (

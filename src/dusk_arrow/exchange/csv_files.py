@@ -37,7 +37,7 @@ def decode(content: bytes, encoding: str | None = None) -> tuple[str, str]:
             text = content.decode(candidate)
         except UnicodeDecodeError:
             continue
-        except LookupError:
+        except (LookupError, ValueError):
             raise refuse("unknown_encoding", f"There is no encoding called {encoding}.") from None
         if not text.strip("\ufeff\0 \t\r\n"):
             raise refuse("file_empty", "The file is empty.")

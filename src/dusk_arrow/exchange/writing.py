@@ -20,7 +20,8 @@ MIMETYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "sav": "application/octet-stream",
 }
-DANGEROUS = ("=", "+", "@")
+DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
+MOST_SHEET_CELLS = 1_000_000
 
 
 def _frame(data: DataSet) -> Any:
@@ -41,8 +42,18 @@ def _whole(frame: Any) -> Any:
 def write_data(data: DataSet, ending: str) -> bytes:
     """A data set as a file. Raises ProblemError for a format that is not written."""
     if ending == "csv":
-        return str(_whole(_frame(data)).to_csv(index=False)).encode()
+        frame = _whole(_frame(data))
+        for column in data.columns:
+            if column.texts is not None:
+                frame[column.name] = [harmless(text) for text in column.texts]
+        return str(frame.rename(columns=harmless).to_csv(index=False)).encode()
     if ending == "xlsx":
+        if data.n * len(data.columns) > MOST_SHEET_CELLS:
+            message = (
+                f"The data have {data.n * len(data.columns):,} cells; a workbook is made of up to {MOST_SHEET_CELLS:,}. "
+                "Save them as .csv or .sav."
+            )
+            raise ProblemError([Problem("too_many_cells", "error", message)])
         labels = [["column", "label", "level", "values"]]
         for c in data.columns:
             values = ";".join(f"{key}={label}" for key, label in c.value_labels.items())
@@ -83,12 +94,17 @@ def _write_sav(data: DataSet) -> bytes:
         return path.read_bytes()
 
 
+def harmless(value: Any) -> Any:
+    """A cell of any file that a spreadsheet may open: a text that it would run as a formula gets an apostrophe."""
+    return f"'{value}" if isinstance(value, str) and len(value) > 1 and value.startswith(DANGEROUS) else value
+
+
 def _safe(value: Any) -> Any:
-    """A cell for a spreadsheet: nothing that it would run as a formula, nothing that is not a value."""
+    """A cell of a workbook: harmless, and nothing that is not a value."""
     if value is None or (isinstance(value, float) and not np.isfinite(value)) or str(value) in ("<NA>", "nan"):
         return None
     if isinstance(value, str):
-        return f"'{value}" if value.startswith(DANGEROUS) else re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", value)
+        return harmless(re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", value))
     return value.item() if isinstance(value, np.generic) else value
 
 
@@ -111,5 +127,5 @@ def write_rows(rows: list[list[Any]]) -> bytes:
     import csv
 
     buffer = io.StringIO()
-    csv.writer(buffer).writerows([["" if value is None else value for value in row] for row in rows])
+    csv.writer(buffer).writerows([["" if value is None else harmless(value) for value in row] for row in rows])
     return buffer.getvalue().encode()

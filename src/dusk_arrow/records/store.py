@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -12,9 +12,20 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import Step, apply_steps
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import STEPS
-from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
+from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
 
 Source = DataSet | Moments
+
+
+LARGEST_NUMBER = 2**31 - 1
+Row = TypeVar("Row", bound=Base)
+
+
+def find(session: Session, kind: type[Row], number: int, lock: bool = False) -> Row | None:
+    """A record by its number, whatever number is asked for; None where there is none."""
+    if not 0 < number <= LARGEST_NUMBER:
+        return None
+    return session.get(kind, number, with_for_update=True if lock else None)
 
 
 def list_projects(session: Session) -> Sequence[ProjectRow]:
@@ -131,11 +142,6 @@ def models_of(session: Session, project_id: int) -> Sequence[ModelRow]:
     """The models of a project that were not removed, in order of creation."""
     found = select(ModelRow).where(ModelRow.project_id == project_id, ModelRow.removed.is_(None))
     return session.scalars(found.order_by(ModelRow.id)).all()
-
-
-def lock_model(session: Session, model_id: int) -> ModelRow | None:
-    """A model whose head nobody else can move until the session ends."""
-    return session.get(ModelRow, model_id, with_for_update=True)
 
 
 def head_of(session: Session, model: ModelRow) -> RevisionRow:

@@ -11,6 +11,7 @@ from dusk_arrow.core.covariance.scores import ScoreWeights, score
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError, listed
+from dusk_arrow.exchange.writing import harmless
 from dusk_arrow.results.document import Results
 
 Method = Literal["regression", "bartlett"]
@@ -24,6 +25,9 @@ def construct_scores(results: Results, cases: DataSet, method: Method = "regress
     part = results.scores
     if part is None:
         raise ProblemError([Problem("not_estimated", "error", "The model is not estimated, so there are no scores.")])
+    if not part.regression.rows:
+        message = "The model has no constructs, only observed variables, so there is nothing to be scored."
+        raise ProblemError([Problem("nothing_to_score", "error", message)])
     names = tuple(part.regression.columns)
     absent = [name for name in names if name not in cases.names or not cases.column(name).numeric]
     if absent:
@@ -47,7 +51,7 @@ def scores_csv(results: Results, cases: DataSet, method: Method = "regression") 
     import pandas as pd  # loaded late: it takes long, and a start does not need it
 
     names, values = construct_scores(results, cases, method)
-    table = pd.DataFrame(values, columns=names)
+    table = pd.DataFrame(values, columns=[harmless(name) for name in names])
     table.insert(0, "case", np.arange(1, len(table) + 1))
     buffer = io.StringIO()
     table.to_csv(buffer, index=False)

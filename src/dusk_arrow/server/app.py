@@ -13,6 +13,7 @@ from dusk_arrow.runs.manager import RunManager
 from dusk_arrow.runs.pool import WorkerPool
 from dusk_arrow.runs.readers import Readers
 from dusk_arrow.server import (
+    bounds,
     comparisons,
     criteria,
     data,
@@ -28,8 +29,6 @@ from dusk_arrow.server import (
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
 
-MOST_BYTES = 201 * 1024 * 1024
-
 
 def create_app(sessions: Sessions, front_end: Path | None = None, workers: int = 2) -> OpenAPI:
     """The WSGI application. `front_end` is the folder with the built pages, None to serve the API alone."""
@@ -44,13 +43,13 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
         validation_error_callback=validation_response,
     )
     app.config.update(
-        MAX_CONTENT_LENGTH=MOST_BYTES,
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
     )
     pool = WorkerPool(workers)
     app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), Readers(), ResultsCache())
     security.install(app)
+    bounds.install(app)
     problems.install(app)
     for module in (projects, imports, data, models, downloads, comparisons, runs, criteria):
         app.register_api(module.api)

@@ -172,7 +172,7 @@ def use_present_data(path: FollowPath) -> Response:
     """Estimates a model that stands at a revision with earlier data on the data as they are now."""
     with context().sessions.begin() as session:
         project = find_project(session, path.project_id)
-        model = store.lock_model(session, path.model_id)
+        model = store.find(session, ModelRow, path.model_id, lock=True)
         if model is None or model.project_id != project.id:
             raise refuse(404, "unknown_model", "There is no such model in this project.")
         version = store.current_version(session, project)

@@ -37,18 +37,18 @@ class ImportOptions(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    delimiter: str | None = None
+    delimiter: str | None = Field(default=None, max_length=1)
     decimal: Literal[".", ","] | None = None
-    encoding: str | None = None
+    encoding: str | None = Field(default=None, max_length=40)
     header: bool = True
-    missing_codes: list[str] = []
+    missing_codes: list[str] = Field(default=[], max_length=100)
     sheet: str | None = None
     cells: str | None = None
     skip: int = Field(default=0, ge=0, le=10_000)
     number_names: bool = False
     turned_marks: list[str] = []
     kind: Literal["cases", "matrix"] | None = None
-    n: int | None = Field(default=None, ge=2)
+    n: int | None = Field(default=None, ge=2, le=1_000_000_000)
     moments_divisor: Literal["n", "n-1"] = "n-1"
 
     def reading(self) -> ReadingOptions:
@@ -85,8 +85,8 @@ class FileForm(BaseModel):
     file: FileStorage
     options: ImportOptions = ImportOptions()
     names: Text = ""
-    steps: list[AnyStep] = []
-    name: Text | None = None
+    steps: list[AnyStep] = Field(default=[], max_length=500)
+    name: Text | None = Field(default=None, max_length=200)
 
 
 class PreviewPart(BaseModel):

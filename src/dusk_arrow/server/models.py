@@ -7,7 +7,7 @@ from typing import Annotated
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel, Field, FiniteFloat, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.specification.applying import apply_all
@@ -101,15 +101,15 @@ class NewRevision(BaseModel):
     """A finished gesture: the revision it was made on, and what it changes."""
 
     parent: int
-    changes: list[AnyChange] = Field(min_length=1)
-    reason: str | None = None
+    changes: list[AnyChange] = Field(min_length=1, max_length=500)
+    reason: str | None = Field(default=None, max_length=2000)
 
 
 class Pin(BaseModel):
     """Where a card was put by hand."""
 
-    x: float
-    y: float
+    x: FiniteFloat
+    y: FiniteFloat
 
 
 class Pins(BaseModel):
@@ -121,7 +121,7 @@ class Pins(BaseModel):
 class WhatIf(BaseModel):
     """Changes to try without making them."""
 
-    changes: list[AnyChange] = Field(min_length=1)
+    changes: list[AnyChange] = Field(min_length=1, max_length=500)
 
 
 class WhatIfResult(BaseModel):
@@ -153,7 +153,7 @@ WhatIfResult.model_rebuild()
 
 def find_model(session: Session, model_id: int, lock: bool = False) -> ModelRow:
     """The model of an address, or the answer that there is none."""
-    found = store.lock_model(session, model_id) if lock else session.get(ModelRow, model_id)
+    found = store.find(session, ModelRow, model_id, lock)
     if found is None:
         raise refuse(404, "unknown_model", "There is no such model.")
     return found
@@ -267,9 +267,7 @@ def get_model(path: ModelPath) -> Response:
 def add_revision(path: ModelPath, body: NewRevision) -> Response:
     """Applies changes as one revision, saves it and answers with the new state."""
     with context().sessions.begin() as session:
-        model = find_model(session, path.model_id, lock=True)
-        if model.head_id != body.parent:
-            raise refuse(409, "not_the_head", "The model was changed elsewhere meanwhile; it is shown as it is now.")
+        model = _at_head(session, path.model_id, body.parent)
         before = parse(store.head_of(session, model).specification)
         after = apply_all(before, body.changes)
         if after != before:
@@ -286,21 +284,35 @@ def _rename_pins(model: ModelRow, changes: list[Change]) -> None:
             model.pins = {change.to if name == change.name else name: pin for name, pin in model.pins.items()}
 
 
+class Step(BaseModel):
+    """A step along the trail, from the revision that was being looked at."""
+
+    parent: int
+
+
+def _at_head(session: Session, model_id: int, parent: int) -> ModelRow:
+    """The model, held until the session ends. Answers 409 where its head is no longer the revision looked at."""
+    model = find_model(session, model_id, lock=True)
+    if model.head_id != parent:
+        raise refuse(409, "not_the_head", "The model was changed elsewhere meanwhile; it is shown as it is now.")
+    return model
+
+
 @api.post("/<int:model_id>/undo", operation_id="undo", responses={200: ModelState})
-def undo(path: ModelPath) -> Response:
+def undo(path: ModelPath, body: Step) -> Response:
     """Back to the revision before."""
     with context().sessions.begin() as session:
-        model = find_model(session, path.model_id, lock=True)
+        model = _at_head(session, path.model_id, body.parent)
         if not store.undo(session, model):
             raise refuse(409, "nothing_to_undo", "There is nothing to undo.")
         return reply(state_of(session, model))
 
 
 @api.post("/<int:model_id>/redo", operation_id="redo", responses={200: ModelState})
-def redo(path: ModelPath) -> Response:
+def redo(path: ModelPath, body: Step) -> Response:
     """Forward again to the revision that was undone."""
     with context().sessions.begin() as session:
-        model = find_model(session, path.model_id, lock=True)
+        model = _at_head(session, path.model_id, body.parent)
         if not store.redo(model):
             raise refuse(409, "nothing_to_redo", "There is nothing to redo.")
         return reply(state_of(session, model))
@@ -324,9 +336,10 @@ class ModelEdit(BaseModel):
 def set_settings(path: ModelPath, body: NewSettings) -> Response:
     """Estimates the model another way; this is a revision, so it can be undone."""
     with context().sessions.begin() as session:
-        model = find_model(session, path.model_id, lock=True)
-        if model.head_id != body.parent:
-            raise refuse(409, "not_the_head", "The model was changed elsewhere meanwhile; it is shown as it is now.")
+        model = _at_head(session, path.model_id, body.parent)
+        if body.settings.errors == "bootstrap":
+            message = "Errors by bootstrap come with a bootstrap: choose the number of resamples on Effects."
+            raise refuse(422, "errors_by_run", message)
         head = store.head_of(session, model)
         before = core_settings(Settings.model_validate(head.settings))
         after = core_settings(body.settings)

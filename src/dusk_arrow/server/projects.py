@@ -51,7 +51,7 @@ class ProjectList(BaseModel):
 class ProjectEdit(BaseModel):
     """What of a project can be changed."""
 
-    name: str | None = None
+    name: str | None = Field(default=None, max_length=200)
     removed: bool | None = None
 
 
@@ -94,7 +94,7 @@ class Done(BaseModel):
 
 def find_project(session: Session, project_id: int) -> ProjectRow:
     """The project of an address, or the answer that there is none."""
-    found = session.get(ProjectRow, project_id)
+    found = store.find(session, ProjectRow, project_id)
     if found is None:
         raise refuse(404, "unknown_project", "There is no such project.")
     return found
@@ -191,7 +191,7 @@ def create_model(path: ProjectPath, body: NewModel) -> Response:
         specification, settings = "", {}
         version_id = store.current_version(session, project).id
         if body.copy_of is not None:
-            other = session.get(ModelRow, body.copy_of)
+            other = store.find(session, ModelRow, body.copy_of)
             if other is None or other.project_id != project.id:
                 raise refuse(404, "unknown_model", "There is no such model in this project.")
             head = store.head_of(session, other)

@@ -111,7 +111,7 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
 
 def _find(run_id: int) -> RunRow:
     with context().sessions() as session:
-        row = session.get(RunRow, run_id)
+        row = store.find(session, RunRow, run_id)
     if row is None:
         raise refuse(404, "unknown_run", "There is no such run.")
     return row

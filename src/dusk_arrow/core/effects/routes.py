@@ -7,6 +7,7 @@ from typing import Literal
 
 EffectKind = Literal["direct", "specific indirect", "total indirect", "total"]
 MOST_ROUTES = 2000
+MOST_STEPS = 50_000
 
 
 @dataclass(frozen=True)
@@ -32,15 +33,33 @@ def routes(
     for start, end in paths:
         onward.setdefault(start, []).append(end)
     found: list[tuple[str, ...]] = []
+    leads = _leading_to(paths, target)
     open_routes: list[tuple[str, ...]] = [(source,)]
-    while open_routes and len(found) < most:
-        route = open_routes.pop(0)
-        for station in onward.get(route[-1], []):
+    for _ in range(MOST_STEPS):
+        if not open_routes or len(found) >= most:
+            break
+        route = open_routes.pop()
+        for station in reversed(onward.get(route[-1], [])):
             if station == target:
                 found.append((*route, station))
-            elif station not in route:
+            elif station in leads and station not in route:
                 open_routes.append((*route, station))
     return sorted(found, key=len)
+
+
+def _leading_to(paths: tuple[tuple[str, str], ...], target: str) -> set[str]:
+    """Everything from which the target can be reached; a route through anything else would lead nowhere."""
+    back: dict[str, list[str]] = {}
+    for start, end in paths:
+        back.setdefault(end, []).append(start)
+    found: set[str] = set()
+    open_ = [target]
+    while open_:
+        for station in back.get(open_.pop(), []):
+            if station not in found:
+                found.add(station)
+                open_.append(station)
+    return found
 
 
 def list_effects(paths: tuple[tuple[str, str], ...], names: tuple[str, ...]) -> tuple[list[Effect], bool]:

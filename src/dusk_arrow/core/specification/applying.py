@@ -28,7 +28,9 @@ from dusk_arrow.core.specification.changes import (
     SetMode,
     TakeBack,
 )
+from dusk_arrow.core.specification.limits import check_names, check_text
 from dusk_arrow.core.specification.model import Construct, canonical, read
+from dusk_arrow.core.specification.names import map_names, names_of
 from dusk_arrow.core.specification.sentences import parse, parse_line
 from dusk_arrow.core.specification.statements import (
     Arrow,
@@ -37,7 +39,6 @@ from dusk_arrow.core.specification.statements import (
     Covaries,
     Expects,
     Holds,
-    InterceptOf,
     Keeps,
     Leads,
     Line,
@@ -53,7 +54,6 @@ from dusk_arrow.core.specification.statements import (
     Statement,
     Target,
     Tracks,
-    VarianceOf,
     references,
 )
 
@@ -81,44 +81,6 @@ def _append(specification: Specification, *statements: Statement) -> Specificati
     return Specification(specification.lines + tuple(Line(statement) for statement in statements))
 
 
-def _map_names(statement: Statement, rename: Callable[[str], str]) -> Statement:
-    """The statement with every name of a construct or column passed through `rename`."""
-
-    def many(names: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(map(rename, names))
-
-    def target(value: Target) -> Target:
-        match value:
-            case Arrow(source, end):
-                return Arrow(rename(source), rename(end))
-            case Pair(first, second):
-                return Pair(rename(first), rename(second))
-            case VarianceOf(name):
-                return VarianceOf(rename(name))
-            case InterceptOf(name):
-                return InterceptOf(rename(name))
-
-    match statement:
-        case Shows(name, indicators) | MadeOf(name, indicators):
-            return replace(statement, construct=rename(name), indicators=many(indicators))
-        case Leads(sources, targets):
-            return Leads(many(sources), many(targets))
-        case Covaries(names, free):
-            return Covaries(many(names), free)
-        case Moderates(moderator, path):
-            return Moderates(rename(moderator), Arrow(rename(path.source), rename(path.target)))
-        case Holds() | Begins() | Releases() | Calls():
-            return replace(statement, target=target(statement.target))
-        case Matches(members):
-            return Matches(tuple(m if isinstance(m, Reference) else target(m) for m in members))
-        case Tracks(name, quantity):
-            return Tracks(name, many(quantity) if isinstance(quantity, tuple) else quantity)
-        case Expects():
-            return replace(statement, route=many(statement.route))
-        case SetsAside() | Keeps():
-            return replace(statement, construct=rename(statement.construct), indicators=many(statement.indicators))
-
-
 def _mentions(statement: Statement, name: str) -> bool:
     found = False
 
@@ -127,7 +89,7 @@ def _mentions(statement: Statement, name: str) -> bool:
         found = found or mentioned == name
         return mentioned
 
-    _map_names(statement, look)
+    map_names(statement, look)
     return found
 
 
@@ -331,7 +293,7 @@ def apply(specification: Specification, change: Change) -> Specification:
             if name == to:
                 return specification
             _check_new_name(specification, to)
-            return _edit(specification, lambda s: [_map_names(s, lambda n: to if n == name else n)])
+            return _edit(specification, lambda s: [map_names(s, lambda n: to if n == name else n)])
         case SetMode(name, mode):
             _construct(specification, name)
             kind = Shows if mode == "reflective" else MadeOf
@@ -413,11 +375,13 @@ def apply(specification: Specification, change: Change) -> Specification:
 
 def rename_column(specification: Specification, old: str, new: str) -> Specification:
     """The specification with a column of the data under its new name, wherever it is mentioned."""
-    return _edit(specification, lambda s: [_map_names(s, lambda n: new if n == old else n)])
+    return _edit(specification, lambda s: [map_names(s, lambda n: new if n == old else n)])
 
 
 def apply_all(specification: Specification, changes: Iterable[Change]) -> Specification:
     """Several changes, one after the other; none of them if one is refused."""
     for change in changes:
         specification = apply(specification, change)
+    check_names(names_of(specification))
+    check_text(len(specification.lines), 0)
     return specification

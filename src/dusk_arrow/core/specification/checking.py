@@ -15,6 +15,7 @@ from dusk_arrow.core.specification.changes import (
     SetMode,
     TakeBack,
 )
+from dusk_arrow.core.specification.limits import too_large
 from dusk_arrow.core.specification.model import Construct, Model, canonical, read, touches
 from dusk_arrow.core.specification.statements import (
     Arrow,
@@ -318,6 +319,8 @@ def _alike(model: Model) -> list[Problem]:
 def check(specification: Specification, columns: Sequence[str] | None = None) -> list[Problem]:
     """Every problem of a specification; `columns` are the columns of the data (None: not known yet)."""
     model = read(specification)
+    if beyond := too_large(model):
+        return beyond
     found = _constructs(specification, model, columns) + _second_order(model)
     found += _relations(specification, model, columns) + _formative(model)
     found += _targets(specification, model) + _routes(specification, model) + _alike(model)

@@ -28,6 +28,7 @@ class Scanner:
     def __init__(self, text: str) -> None:
         self.text = text
         self.position = 0
+        self.depth = 0
 
     def fail(self, expected: str, message: str | None = None) -> NoReturn:
         """Gives up at the next word."""

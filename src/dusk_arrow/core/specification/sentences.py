@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Literal, cast
 
 from dusk_arrow.core.problems import Place, Problem, ProblemError
+from dusk_arrow.core.specification.limits import check_text
 from dusk_arrow.core.specification.scanning import NUMBER, Mismatch, Scanner, either
 from dusk_arrow.core.specification.statements import (
     Arrow,
@@ -42,6 +43,8 @@ from dusk_arrow.core.specification.statements import (
 
 TRAILING_NUMBER = re.compile(r"^(.*?)(\d+)$")
 LONGEST_RANGE = 500
+MOST_PROBLEMS = 100
+DEEPEST = 40
 
 
 def _item(scanner: Scanner) -> list[str]:
@@ -123,12 +126,18 @@ def _route(scanner: Scanner) -> tuple[str, ...]:
 
 
 def _factor(scanner: Scanner) -> Expression:
-    if scanner.take("-"):
-        return Negative(_factor(scanner))
-    if scanner.take("("):
-        inner = _expression(scanner)
-        scanner.need(")")
-        return inner
+    scanner.depth += 1
+    try:
+        if scanner.depth > DEEPEST:
+            scanner.fail("fewer parentheses", f"an expression may be nested {DEEPEST} deep")
+        if scanner.take("-"):
+            return Negative(_factor(scanner))
+        if scanner.take("("):
+            inner = _expression(scanner)
+            scanner.need(")")
+            return inner
+    finally:
+        scanner.depth -= 1
     scanner.blank()
     if NUMBER.match(scanner.text, scanner.position):
         return Number(scanner.number())
@@ -352,9 +361,11 @@ def parse_line(text: str) -> Line:
 
 def parse(text: str) -> Specification:
     """A whole text as a specification. Raises ProblemError with every line that is not understood."""
+    rows = re.split(r"\r\n|\r|\n", text)
+    check_text(len(rows), len(text))
     lines: list[Line] = []
     problems: list[Problem] = []
-    for number, row in enumerate(re.split(r"\r\n|\r|\n", text), start=1):
+    for number, row in enumerate(rows, start=1):
         try:
             lines.append(parse_line(row))
         except ProblemError as error:
@@ -363,7 +374,7 @@ def parse(text: str) -> Specification:
                 message = f"Line {number}, column {column}: {problem.message}."
                 problems.append(Problem(problem.code, "error", message, place=Place(number, column)))
     if problems:
-        raise ProblemError(problems)
+        raise ProblemError(problems[:MOST_PROBLEMS])
     while lines and lines[-1] == Line():
         lines.pop()
     return Specification(tuple(lines))
