@@ -10,6 +10,7 @@ from alembic.migration import MigrationContext
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import OperationalError
 
+from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import store
 from dusk_arrow.records.cluster import Cluster
 from dusk_arrow.records.database import connect, migrate, sessions
@@ -80,3 +81,42 @@ def test_a_running_cluster_is_adopted(cluster: Cluster) -> None:
     port = int(before.rsplit(":", 1)[1].split("/")[0])
     with socket.create_connection(("127.0.0.1", port), timeout=5):
         pass
+
+
+def test_sentences_of_earlier_versions_are_carried_over(cluster: Cluster) -> None:
+    """Models and results that say fix … to and start … from open as before; words that only look alike stay."""
+    old = "A shows in a1, a2\nfix A > a1 to 0.5  # why not\n  START variance of A from 2.\nfix shows in a3\nset aside a2 from A\n"
+    new = "A shows in a1, a2\nhold A > a1 at 0.5  # why not\n  begin variance of A at 2.\nfix shows in a3\nset aside a2 from A\n"
+    cluster.ensure_database("d_sentences")
+    engine = connect(cluster.url("d_sentences"))
+    migrate(engine, "0002")
+    with engine.begin() as connection:
+        for statement in (
+            "INSERT INTO projects (id, name, created) VALUES (1, 'old', now())",
+            "INSERT INTO data_sets (id, project_id, name, content, columns, problems, n_cases, fingerprint, created) "
+            "VALUES (1, 1, 'd', '', '[]', '[]', 7, 'f', now())",
+            "INSERT INTO data_versions (id, data_set_id, steps, words, n_cases, n_columns, fingerprint, created) "
+            "VALUES (1, 1, '[]', 'w', 7, 0, 'f', now())",
+            "INSERT INTO models (id, project_id, name, pins, onward) VALUES (1, 1, 'm', '{}', '{}')",
+        ):
+            connection.exec_driver_sql(statement)
+        connection.execute(
+            text(
+                "INSERT INTO revisions (id, model_id, specification, changes, words, settings, data_version_id, created) "
+                "VALUES (1, 1, :said, '[]', 'w', '{}', 1, now())"
+            ),
+            {"said": old},
+        )
+        connection.execute(
+            text(
+                "INSERT INTO runs (id, model_id, revision_id, key, settings, state, done, requested, results, created) "
+                "VALUES (1, 1, 1, 'k', '{}', 'finished', 1, 1, jsonb_build_object('model', CAST(:said AS text)), now())"
+            ),
+            {"said": old},
+        )
+    migrate(engine)
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT specification FROM revisions")).scalar() == new
+        assert connection.execute(text("SELECT results->>'model' FROM runs")).scalar() == new
+    engine.dispose()
+    assert len(parse(new).statements) == 5

@@ -2160,6 +2160,8 @@ export interface components {
             n: number | null;
             /** N Cases */
             n_cases: number | null;
+            /** N Columns */
+            n_columns: number;
             options: components["schemas"]["ImportOptions"];
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];

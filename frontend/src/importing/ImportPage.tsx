@@ -115,10 +115,10 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
             {" "}
             ·{" "}
             {found?.kind === "matrix"
-              ? `a matrix${found.columns.length ? ` of ${found.columns.length} variables` : ""}`
+              ? `a matrix${found.n_columns ? ` of ${found.n_columns} variables` : ""}`
               : ""}
             {found?.kind === "cases" && found.n_cases !== null
-              ? `${file.size > 4 * 1024 * 1024 ? "about " : ""}${whole.toLocaleString("en")} cases, ${found.columns.length} columns`
+              ? `${file.size > 4 * 1024 * 1024 ? "about " : ""}${whole.toLocaleString("en")} cases, ${found.n_columns.toLocaleString("en")} columns`
               : ""}
           </span>
         </span>
@@ -265,7 +265,7 @@ function Arrived({ found }: { found: Preview }) {
         </tr>
       </thead>
       <tbody>
-        {found.columns.slice(0, 300).map((column) => (
+        {found.columns.map((column) => (
           <tr key={column.name} className="border-b border-line/40">
             <td className="max-w-56 truncate py-[3px] pr-3">
               <span className="font-semibold">{column.name}</span>{" "}
@@ -281,6 +281,13 @@ function Arrived({ found }: { found: Preview }) {
             </td>
           </tr>
         ))}
+        {found.n_columns > found.columns.length && (
+          <tr>
+            <td colSpan={7} className="py-2 text-quiet">
+              and {(found.n_columns - found.columns.length).toLocaleString("en")} more columns
+            </td>
+          </tr>
+        )}
       </tbody>
     </table>
   );

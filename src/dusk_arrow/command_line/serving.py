@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import ctypes
+import gc
 import logging
 import sys
 import threading
 from collections.abc import Callable
+from contextlib import suppress
 
 from waitress import create_server
 
@@ -20,6 +23,7 @@ from dusk_arrow.server.context import Context
 
 THREADS = 64
 LOOK_AGAIN = 1.0
+TRIM_EVERY = 20
 log = logging.getLogger(__name__)
 
 
@@ -44,13 +48,24 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     context: Context = app.extensions["dusk_arrow"]
     threading.Thread(target=context.runs.pool.warm, daemon=True).start()
     context.readers.warm()
+    looks = 0
     while not stopped.wait(LOOK_AGAIN):
+        looks += 1
         if not cluster.running():
             _start_again(cluster)
+        if looks % TRIM_EVERY == 0:
+            _return_memory()
     print("· stopping", file=sys.stderr, flush=True)
     context.close()
     server.close()
     engine.dispose()
+
+
+def _return_memory() -> None:
+    """Gives freed memory back to the system, which the allocator would hold on to after large files."""
+    gc.collect()
+    with suppress(OSError, AttributeError):
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
 def _back_up(cluster: Cluster) -> None:

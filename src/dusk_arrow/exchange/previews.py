@@ -14,7 +14,7 @@ from dusk_arrow.exchange.reading_options import ReadingOptions
 
 Kind = Literal["cases", "matrix"]
 ROWS = 12
-MOST_ROWS = 2000
+MOST_ROWS, LEAST_ROWS, MOST_CELLS = 2000, 200, 1_000_000
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,8 @@ def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | No
             rows = first_rows(layout, ROWS)
             lines = layout.text.count("\n") + (not layout.text.endswith("\n"))
         kind = "cases" if matrix_rows(content, file_name, options) is None else "matrix"
-        data, problems = read_any(content, file_name, replace(options, most_rows=MOST_ROWS), n)
+        few = max(LEAST_ROWS, min(MOST_ROWS, MOST_CELLS // max(len(rows[0]) if rows else 1, 1)))
+        data, problems = read_any(content, file_name, replace(options, most_rows=few), n)
     except ProblemError as error:
         problems = error.problems
     if not rows and isinstance(data, DataSet):

@@ -46,7 +46,7 @@ def write_data(data: DataSet, ending: str) -> bytes:
         for column in data.columns:
             if column.texts is not None:
                 frame[column.name] = [harmless(text) for text in column.texts]
-        return str(frame.rename(columns=harmless).to_csv(index=False)).encode()
+        return str(frame.rename(columns=harmless).to_csv(index=False, lineterminator="\r\n")).encode()
     if ending == "xlsx":
         if data.n * len(data.columns) > MOST_SHEET_CELLS:
             message = (

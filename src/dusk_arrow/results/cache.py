@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import suppress
 from threading import Lock
+
+from cachetools import LRUCache
 
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.specification.sentences import parse
@@ -21,12 +23,22 @@ def result_key(fingerprint: str, specification: str, settings: Settings) -> str:
     return hashlib.sha256(said.encode()).hexdigest()
 
 
-class ResultsCache:
-    """The most recently used documents; the data are only loaded where one has to be computed."""
+MOST_BYTES = 96 * 1024 * 1024
+NUMBER, PARAMETER = 32, 3000  # bytes of a number in a list, and of a parameter with its bootstrap
 
-    def __init__(self, most: int = 256) -> None:
-        self._kept: OrderedDict[str, Results] = OrderedDict()
-        self._most = most
+
+def size_of(results: Results) -> int:
+    """Roughly how many bytes a document takes: its matrices of variables and of estimates, and its parameters."""
+    p = len(results.sample.variables) if results.sample else 0
+    q = len(results.estimates.covariance.rows) if results.estimates else 0
+    return NUMBER * (7 * p * p + 2 * q * q) + PARAMETER * (len(results.parameters) + len(results.effects)) + 20_000
+
+
+class ResultsCache:
+    """The most recently used documents, up to a size; the data are only loaded where one has to be computed."""
+
+    def __init__(self, most: int = MOST_BYTES) -> None:
+        self._kept: LRUCache[str, Results] = LRUCache(most, size_of)
         self._lock = Lock()
 
     def document(
@@ -36,11 +48,8 @@ class ResultsCache:
         key = result_key(fingerprint, specification, settings)
         with self._lock:
             if key in self._kept:
-                self._kept.move_to_end(key)
                 return self._kept[key]
         results = assemble(analyse(parse(specification), load(), settings))
-        with self._lock:
+        with self._lock, suppress(ValueError):
             self._kept[key] = results
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
         return results

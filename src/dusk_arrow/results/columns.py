@@ -79,10 +79,10 @@ def column_part(column: Column, n: int) -> ColumnPart:
     )
 
 
-def column_parts(data: DataSet | Moments) -> list[ColumnPart]:
-    """All columns; of a matrix the variables with their standard deviations (and means, if any)."""
+def column_parts(data: DataSet | Moments, most: int | None = None) -> list[ColumnPart]:
+    """All columns, or the first `most`; of a matrix the variables with their standard deviations (and means, if any)."""
     if isinstance(data, DataSet):
-        return [column_part(column, data.n) for column in data.columns]
+        return [column_part(column, data.n) for column in data.columns[:most]]
     parts = []
     for i, name in enumerate(data.names):
         mean = None if data.means is None else float(data.means[i])

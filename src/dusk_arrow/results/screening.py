@@ -249,12 +249,17 @@ def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:
     return [*parts, PatternPart(missing=names, cases=empty)] if empty else parts
 
 
+MOST_RELATED = 300
+
+
 def screen(data: DataSet, most_distances: int | None = None) -> tuple[Screening, list[Problem]]:
     """Screens a data set; what cannot be computed is null, and one of the problems says why.
 
     Of the distances only the `most_distances` farthest are listed.
     """
     columns = screened_columns(data)
+    left = len(columns) - MOST_RELATED
+    columns = columns[:MOST_RELATED]
     summaries = [_column(column, data.n) for column in data.columns]
     if len(columns) < 2:
         message = "Fewer than two columns of numbers vary, so there is nothing to relate."
@@ -276,6 +281,12 @@ def screen(data: DataSet, most_distances: int | None = None) -> tuple[Screening,
     values = data.matrix(tuple(names))
     correlation = pairwise_correlations(values)
     problems = _suspicions(data, columns, values, correlation)
+    if left > 0:
+        message = (
+            f"Correlations, distances and suspicions are of the first {MOST_RELATED} columns of numbers; {left:,} more are "
+            "only described one by one. Drop columns that are not needed to have the others looked at."
+        )
+        problems.insert(0, Problem("columns_not_related", "note", message))
     complete = ~np.isnan(values).any(axis=1)
     rows = np.flatnonzero(complete)
     normality, distances, cut_off, little = None, [], None, None

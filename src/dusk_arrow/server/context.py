@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
+from threading import RLock
 from typing import Any, TypeVar, cast
 
+from cachetools import LRUCache
 from flask import Response, current_app
 from pydantic import BaseModel
 
@@ -20,17 +23,37 @@ from dusk_arrow.runs.readers import Readers
 T = TypeVar("T")
 
 
+MEGABYTE = 1024 * 1024
+MOST_KEPT = 48 * MEGABYTE
+MOST_DATA = 96 * MEGABYTE
+TEXT = 80  # bytes of a short text with what the interpreter adds
+
+
+def size_of(value: Any) -> int:
+    """Roughly how many bytes something takes that was made of data."""
+    if isinstance(value, DataSet):
+        numbers = sum(c.numbers.nbytes for c in value.columns if c.numbers is not None)
+        return numbers + sum(TEXT * len(c.texts) for c in value.columns if c.texts is not None) + 2000
+    if isinstance(value, BaseModel):
+        return 4 * len(value.model_dump_json())
+    if isinstance(value, list | tuple):
+        first = value[:1]
+        return len(value) * (size_of(first[0]) if first else 0) + 64
+    return TEXT
+
+
 @dataclass(frozen=True)
 class Context:
     """The application's own things; `kept` holds what was made of a version of data, which never changes, by its number,
-    and `recent` the data of the last few."""
+    and `recent` the data themselves, both up to a size."""
 
     sessions: Sessions
     runs: RunManager
     readers: Readers
     cache: ResultsCache
-    kept: dict[tuple[str, int], Any] = field(default_factory=dict)
-    recent: dict[int, DataSet | Moments] = field(default_factory=dict)
+    kept: LRUCache[tuple[str, int], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
+    recent: LRUCache[int, DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
+    lock: RLock = field(default_factory=RLock)
 
     def close(self) -> None:
         """Ends runs and readers."""
@@ -38,33 +61,32 @@ class Context:
         self.readers.close()
 
 
-MOST_KEPT = 32
-MOST_DATA = 4
+def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:
+    """What is kept under a key, or makes it now; what was used longest ago is forgotten, and what is larger than all that
+    may be kept is not kept at all."""
+    with context().lock:
+        if key in cache:
+            found: T = cache[key]
+            return found
+    made = make()
+    with context().lock, suppress(ValueError):
+        cache[key] = made
+    return made
 
 
 def keep(what: str, version_id: int, make: Callable[[], T]) -> T:
-    """What was made of a version of data before, or makes it now; the oldest of many is forgotten."""
-    kept = context().kept
-    key = (what, version_id)
-    if key not in kept:
-        while len(kept) >= MOST_KEPT:
-            kept.pop(next(iter(kept)), None)
-        kept[key] = make()
-    found: T = kept[key]
-    return found
+    """What was made of a version of data before, or makes it now."""
+    return _once(context().kept, (what, version_id), make)
 
 
 def version_data(version_id: int) -> DataSet | Moments:
-    """The data of a version after its steps; the last few are kept, since every gesture needs them."""
-    recent = context().recent
-    found = recent.get(version_id)
-    if found is None:
+    """The data of a version after its steps, kept for a while, since every gesture needs them."""
+
+    def load() -> DataSet | Moments:
         with context().sessions() as session:
-            found = store.load_version(session, session.get_one(DataVersionRow, version_id))
-        while len(recent) >= MOST_DATA:
-            recent.pop(next(iter(recent)), None)
-        recent[version_id] = found
-    return found
+            return store.load_version(session, session.get_one(DataVersionRow, version_id))
+
+    return _once(context().recent, version_id, load)
 
 
 def context() -> Context:

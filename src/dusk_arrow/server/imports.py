@@ -32,6 +32,9 @@ api = APIBlueprint(
 )
 
 
+PREVIEWED = 300  # columns that a preview describes; there may be more
+
+
 class ImportOptions(BaseModel):
     """How a file is to be read; what is null is found out. `n` and `moments_divisor` are for a matrix."""
 
@@ -101,6 +104,7 @@ class PreviewPart(BaseModel):
     sheets: list[str]
     rows: list[list[str]]
     columns: list[ColumnPart]
+    n_columns: int
     n_cases: int | None
     lines: int | None
     n: int | None
@@ -168,7 +172,8 @@ def preview_file(form: FileForm) -> Response:
         encoding=found.encoding,
         sheets=list(found.sheets),
         rows=[list(row) for row in found.rows],
-        columns=[] if data is None else column_parts(data),
+        columns=[] if data is None else column_parts(data, PREVIEWED),
+        n_columns=0 if data is None else len(data.names),
         n_cases=cases if cases is not None else data.n if data is not None else None,
         lines=found.lines,
         n=data.n if isinstance(data, Moments) else None,
