@@ -258,3 +258,20 @@ def test_too_few_cases_for_adf_and_means_missing_from_a_matrix(tmp_path: Path) -
         assert run_json(tmp_path, "--moments", matrix, "--n", "349", *option)[0] == 2
     for estimator in ("gls", "uls"):
         assert run_json(tmp_path, "--moments", matrix, "--n", "349", "--estimator", estimator)[0] == 0
+
+
+def test_reliability_of_unrecoded_items_is_said_to_mean_nothing(capsys: pytest.CaptureFixture[str]) -> None:
+    """su4 is worded the other way round; the figure stands as defined, with what it is worth beside it."""
+    code, out, _ = run(capsys, str(DEMO / "river_wardens.txt"), "--data", str(DEMO / "river_wardens.csv"))
+    assert code == 0
+    assert "Reliability of Support means nothing until su4 is recoded." in out
+
+
+def test_errors_by_bootstrap_from_the_command_line(capsys: pytest.CaptureFixture[str]) -> None:
+    """The settings say bootstrap, and so does every error."""
+    files = (str(DEMO / "night_ferry.txt"), "--data", str(DEMO / "night_ferry.csv"))
+    code, out, _ = run(capsys, *files, "--errors", "bootstrap", "--bootstrap", "200", "--json", "-")
+    found = json.loads(out)
+    assert (code, found["settings"]["errors"]) == (0, "bootstrap")
+    paths = [p for p in found["parameters"] if p["kind"] == "path"]
+    assert all(p["se"] == p["bootstrap"]["se"] and p["interval"] == p["bootstrap"]["headline"] for p in paths)

@@ -184,3 +184,17 @@ def test_files_cut_off_anywhere_are_refused(ending: str, share: float, tmp_path:
         content = write_data(many, ending)
     with pytest.raises(ProblemError):
         read_file(content[: int(len(content) * share)], f"x.{ending}")
+
+
+def test_the_same_items_are_of_one_kind_whatever_the_format() -> None:
+    """Answers from 1 to 7 were numbers from a .sav that says “scale” of everything, and ordered answers from a .csv."""
+    rng = np.random.default_rng(1)
+    items = tuple(Column(f"q{i}", "number", rng.integers(1, 8, 50).astype(float)) for i in range(3))
+    data = DataSet(
+        "d", (Column("case", "number", np.arange(1.0, 51)), *items, Column("x", "number", rng.normal(size=50)))
+    )
+    levels = {
+        ending: [c.level for c in read_file(write_data(data, ending), f"d.{ending}").data.columns]
+        for ending in ("csv", "xlsx", "sav")
+    }
+    assert levels["sav"] == levels["csv"] == levels["xlsx"] == ["identifier", "ordered", "ordered", "ordered", "number"]

@@ -107,7 +107,7 @@ function SideBySide({ found }: { found: Compared }) {
                     <Glyph
                       verdict={judge(
                         criteria.data?.criteria.find((c) => c.key === key),
-                        value(m, key),
+                        m.fit?.df === 0 ? null : value(m, key),
                       )}
                       size={8}
                     />

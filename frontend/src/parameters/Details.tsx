@@ -171,7 +171,7 @@ function FitTable({ model }: { model: ModelState }) {
                   <Glyph
                     verdict={judge(
                       criteria.data?.criteria.find((c) => c.key === line.key),
-                      line.number,
+                      fit.df === 0 ? null : line.number,
                     )}
                     size={8}
                   />

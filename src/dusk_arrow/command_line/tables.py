@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import ESTIMATORS, coefficient, interval_text, p_text, p_words, plain
 from dusk_arrow.results.document import BollenStinePart, Interval, Results
 
@@ -114,6 +115,17 @@ def _quality(results: Results) -> str:
         ],
     )  # fmt: skip
     vifs = [[f"{v.antecedent} → {v.outcome}", coefficient(v.vif)] for v in results.quality.vif_antecedents]
+    for construct in results.quality.constructs:
+        against = [
+            entry.indicator
+            for entry in results.quality.loadings
+            if entry.construct_ == construct.name and (entry.loading or 0) * construct.direction < 0
+        ]
+        if against and construct.mode == "reflective":
+            constructs += (
+                f"\nReliability of {construct.name} means nothing until {listed(against)} "
+                f"{'is' if len(against) == 1 else 'are'} recoded."
+            )
     return constructs + ("\n\n" + table(["VIF of antecedents", ""], vifs) if vifs else "")
 
 

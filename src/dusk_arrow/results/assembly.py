@@ -137,7 +137,8 @@ def _shares(fitted: Fitted, draws: _Summaries) -> list[float | None]:
         pair = (effect.source, effect.target)
         signs = {np.sign(v) for v in parts.get(pair, [])}
         total = totals[pair]
-        shares.append(float(value) / total if len(signs) == 1 and pair in certain else None)
+        several = len(parts.get(pair, [])) > 1
+        shares.append(float(value) / total if several and len(signs) == 1 and pair in certain else None)
     return shares
 
 

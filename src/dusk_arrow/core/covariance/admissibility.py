@@ -18,6 +18,7 @@ from dusk_arrow.core.specification.model import Construct
 from dusk_arrow.core.wording import coefficient
 
 TOLERANCE = -1e-8
+HARDLY = 0.1  # a loading nearer to zero than this runs neither with the others nor against them
 
 
 def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
@@ -121,14 +122,15 @@ def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
         for name, loading in own.items():
             about = (name, construct.name)
             aside = Repair(f"Set {name} aside", SetAside(construct.name, name))
-            if sign * loading < 0:
+            if sign * loading < -HARDLY:
                 message = (
                     f"{name} runs against the other indicators of {construct.name} (loading {coefficient(loading)}). "
                     "It may be worded the other way round; then it should be recoded before it is used."
                 )
                 repairs: tuple[Repair, ...] = (aside,)
                 if name in carries:
-                    other = max((o for o in own if sign * own[o] > 0), key=lambda o: abs(own[o]))
+                    sound = [o for o in own if 0 < sign * own[o] <= 1] or list(own)
+                    other = max(sound, key=lambda o: sign * own[o])
                     message += f" As it carries the scale of {construct.name}, the whole construct is measured the other way round."
                     repairs = (Repair(f"Let {other} carry the scale", MakeMarker(construct.name, other)), aside)
                 problems.append(Problem("runs_against_block", "warning", message, about, repairs))

@@ -12,6 +12,7 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.conditions import fulfilled
 from dusk_arrow.core.observations.data import Column, DataSet, Level
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed, nearest
+from dusk_arrow.core.wording import plain
 
 
 @dataclass(frozen=True)
@@ -394,7 +395,10 @@ def recoding(data: DataSet, name: str, block: Sequence[str]) -> Repair:
     columns = [data.column(other).numbers for other in {name, *block} if other in data.names]
     answers = np.concatenate([values for values in columns if values is not None])
     low, high = float(np.nanmin(answers)), float(np.nanmax(answers))
-    return Repair(f"Recode {name} ({low:g} to {high:g})", Reverse((name,), low, high))
+    return Repair(
+        f"Recode {name} ({plain(low, 2).removesuffix('.00')} to {plain(high, 2).removesuffix('.00')})",
+        Reverse((name,), low, high),
+    )
 
 
 def current_names(steps: Sequence[Step]) -> dict[str, str]:
