@@ -218,3 +218,27 @@ def test_themes_are_remembered(page: Page) -> None:
     assert theme() != first
     page.find("[aria-label^='Switch to']").click()
     assert theme() == first
+
+
+def test_keys_belong_to_what_is_looked_at(page: Page) -> None:
+    """Delete in the table of all parameters once removed the path that was selected on the board behind it."""
+    page.demo("River Wardens")
+    before = set(page.paths())
+    page.named("path-Training-Persistence").click()
+    body = page.driver.find_element("css selector", "body")
+    body.send_keys("p")
+    table = page.find("[role=dialog] table, [aria-label='All parameters'] table, table[aria-label='All parameters']")
+    ActionChains(page.driver).send_keys(Keys.DELETE).perform()
+    table.click()
+    ActionChains(page.driver).send_keys(Keys.DELETE).perform()
+    body.send_keys("p")
+    page.until(lambda: set(page.paths()) == before)
+    page.find("[data-testid=readout-cfi]").click()
+    ActionChains(page.driver).send_keys(Keys.DELETE).perform()
+    page.find("[data-testid=readout-cfi]").click()
+    assert set(page.paths()) == before
+    page.named("path-Training-Persistence").click()
+    ActionChains(page.driver).send_keys(Keys.DELETE).perform()
+    page.until(lambda: set(page.paths()) == before - {"Training-Persistence"})
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: set(page.paths()) == before)

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect } from "react";
 import { useDesk } from "../model/desk";
+import { useAttempt } from "./attempt";
 import {
   api,
   ProblemAnswer,
@@ -44,8 +45,10 @@ export function useModel(id: number | undefined) {
   return useQuery({
     queryKey: ["model", id],
     enabled: id !== undefined,
-    queryFn: () =>
-      take<ModelState>(api.GET("/api/models/{model_id}", { params: { path: { model_id: id ?? 0 } } })),
+    queryFn: ({ signal }) =>
+      take<ModelState>(
+        api.GET("/api/models/{model_id}", { params: { path: { model_id: id ?? 0 } }, signal }),
+      ),
   });
 }
 
@@ -70,6 +73,7 @@ let newest = 0;
 export function useGestures(modelId: number) {
   const queries = useQueryClient();
   const desk = useDesk();
+  const attempt = useAttempt();
 
   const send = useCallback(
     (request: (revision: number) => Promise<ModelState>) => {
@@ -80,6 +84,8 @@ export function useGestures(modelId: number) {
         const begun = performance.now();
         desk.setSaving(true);
         try {
+          // An answer that was asked for before this gesture must not arrive after it and show the model as it was.
+          await queries.cancelQueries({ queryKey: ["model", modelId] });
           const state = await request(current.revision.id);
           queries.setQueryData(["model", modelId], state);
           desk.setElapsed(performance.now() - begun);
@@ -127,7 +133,10 @@ export function useGestures(modelId: number) {
         take<ModelState>(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),
       ),
     pin: async (pins: Record<string, { x: number; y: number }>) => {
-      const board = await take<Board>(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } }));
+      const board = await attempt(() =>
+        take<Board>(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
+      );
+      if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
     },
   };

@@ -1,9 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
 import { useCallback, useRef, useState } from "react";
+import { useAttempt } from "../api/attempt";
 import { api, take, type ModelState, type Project } from "../api/client";
 import type { components } from "../api/schema";
-import { useDesk } from "../model/desk";
 import { useClickAway } from "../shared/useClickAway";
 
 /** The models of a project: which one is on the desk, and the ways to begin, name or put away one. */
@@ -20,18 +20,14 @@ export function ModelMenu({
   const [name, setName] = useState("");
   const box = useRef<HTMLDivElement>(null);
   const queries = useQueryClient();
-  const setComplaint = useDesk((desk) => desk.setComplaint);
+  const tried = useAttempt();
   const close = useCallback(() => setShown(false), []);
   useClickAway(box, shown, close);
-  const attempt = async (work: () => Promise<void>) => {
-    try {
+  const attempt = (work: () => Promise<void>) =>
+    tried(async () => {
       await work();
       await queries.invalidateQueries({ queryKey: ["project", project.id] });
-      setComplaint(null);
-    } catch (error) {
-      setComplaint(error instanceof Error ? error.message : String(error));
-    }
-  };
+    });
   const begin = (copy: boolean) =>
     attempt(async () => {
       const created = await take<components["schemas"]["ModelCreated"]>(

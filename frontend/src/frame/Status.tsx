@@ -1,9 +1,11 @@
 import { api, take, type ModelState, type Run } from "../api/client";
+import { useAttempt } from "../api/attempt";
 import { useDesk } from "../model/desk";
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */
 export function Status({ model, run }: { model: ModelState; run: Run | undefined }) {
   const desk = useDesk();
+  const attempt = useAttempt();
   const errors = model.results.problems.filter(
     (p) => p.severity === "error" && p.code !== "empty_model",
   ).length;
@@ -24,7 +26,9 @@ export function Status({ model, run }: { model: ModelState; run: Run | undefined
           <button
             className="font-semibold text-base-content hover:underline"
             onClick={() =>
-              void take(api.POST("/api/runs/{run_id}/stop", { params: { path: { run_id: run.id } } }))
+              void attempt(() =>
+                take(api.POST("/api/runs/{run_id}/stop", { params: { path: { run_id: run.id } } })),
+              )
             }
           >
             Stop

@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useAttempt } from "../api/attempt";
 import {
   api,
   take,
@@ -117,10 +118,13 @@ function Overview({ model, problems }: { model: ModelState; problems: Problem[] 
 /** After an undo past a change of the data the model stands on earlier data; it says so, with the way out. */
 function EarlierData({ project, model }: { project: Project; model: ModelState }) {
   const queries = useQueryClient();
+  const attempt = useAttempt();
   if (model.revision.data_version_id === project.data_version_id) return null;
   const follow = async () => {
     const path = { project_id: project.id, model_id: model.id };
-    await take(api.POST("/api/projects/{project_id}/models/{model_id}/present-data", { params: { path } }));
+    await attempt(() =>
+      take(api.POST("/api/projects/{project_id}/models/{model_id}/present-data", { params: { path } })),
+    );
     await queries.invalidateQueries({ queryKey: ["model", model.id] });
   };
   return (

@@ -33,6 +33,11 @@ export function ModelStation({ project, model, gestures }: Props) {
   );
 }
 
+/** Whether keys pressed there are meant for the board: on it, on the shelf, or nowhere in particular. */
+function onBoard(target: HTMLElement): boolean {
+  return target === document.body || target.closest("[aria-label='Board'], [aria-label='Shelf']") !== null;
+}
+
 /** Keys of the board: P lists all parameters, → and ← start a path, F2 renames, Delete removes, Escape lets go. */
 function useBoardKeys(model: ModelState, gestures: Gestures) {
   const { selection, select, setPathFrom, setRenaming, renaming, pathFrom, listing, setListing } = useDesk();
@@ -40,6 +45,8 @@ function useBoardKeys(model: ModelState, gestures: Gestures) {
     function onKey(event: KeyboardEvent) {
       const target = event.target as HTMLElement;
       if (target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+      // Keys belong to what has the focus: what lies over the board keeps them, and nothing hidden is changed by them.
+      if (listing ? event.key.toLowerCase() !== "p" : !onBoard(target)) return;
       const start = pathStart(selection);
       if (event.key === "ArrowRight" && start) setPathFrom({ name: start, direction: "out" });
       else if (event.key === "ArrowLeft" && start) setPathFrom({ name: start, direction: "in" });

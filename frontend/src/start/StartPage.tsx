@@ -12,12 +12,18 @@ export function StartPage() {
   const projects = useProjects();
   const queries = useQueryClient();
   const [removed, setRemoved] = useState<ProjectLine | null>(null);
+  const [complaint, setComplaint] = useState<string | null>(null);
   const setAway = async (project: ProjectLine, away: boolean) => {
     const path = { project_id: project.id };
-    await take(
-      api.PATCH("/api/projects/{project_id}", { params: { path }, body: { name: null, removed: away } }),
-    );
-    setRemoved(away ? project : null);
+    try {
+      await take(
+        api.PATCH("/api/projects/{project_id}", { params: { path }, body: { name: null, removed: away } }),
+      );
+      setRemoved(away ? project : null);
+      setComplaint(null);
+    } catch (error) {
+      setComplaint(error instanceof Error ? error.message : String(error));
+    }
     await queries.invalidateQueries({ queryKey: ["projects"] });
   };
   return (
@@ -45,6 +51,7 @@ export function StartPage() {
         <section aria-label="Projects">
           <h2 className="mb-3 text-sm text-quiet">projects</h2>
           {projects.isError && <p role="alert">{projects.error.message}</p>}
+          {complaint && <p role="alert">{complaint}</p>}
           {projects.data?.projects.length === 0 && <p>No project yet. Drop a file to begin one.</p>}
           <ul className="space-y-1">
             {projects.data?.projects.map((project) => (
