@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -12,6 +14,7 @@ from dusk_arrow.core.covariance.evidence import Estimator, Evidence, discrepancy
 from dusk_arrow.core.covariance.implied import all_values, lay_out
 from dusk_arrow.core.covariance.parameters import Scaling
 from dusk_arrow.core.covariance.scales import unit_variance_form
+from dusk_arrow.core.covariance.search import doubtful
 from dusk_arrow.core.covariance.solver import ONLY, attempt_many
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.observations.screening import check_covariance
@@ -56,6 +59,25 @@ def test_a_weak_marker_does_not_end_in_a_local_minimum(seed: int) -> None:
     assert found.solution.converged
     assert found.solution.discrepancy <= lowest + 1e-7
     assert fitted(data, "unit-variance")[0].solution.discrepancy == pytest.approx(found.solution.discrepancy, abs=1e-7)
+
+
+def test_what_puts_a_solution_in_doubt() -> None:
+    """Each sign for itself: a marker that hardly loads, few cases, a negative variance; a sound fit is left alone."""
+    cases = {
+        "sound": (simulated(1, [0.8, 0.7, 0.75, 0.8, 0.7, 0.75], 400), False),
+        "few": (simulated(1, [0.8, 0.7, 0.75, 0.8, 0.7, 0.75], 90), True),
+        "weak marker": (simulated(4, [0.15, 0.8, 0.75, 0.8, 0.7, 0.75], 600), True),
+    }
+    for name, (data, doubt) in cases.items():
+        found, evidence = fitted(data)
+        assert found.solution.converged, name
+        assert doubtful(found.model, found.discrepancy, found.solution, evidence.n) == doubt, name
+    heywood, evidence = fitted(simulated(84, WEAK, 74), "unit-variance")
+    values = all_values(heywood.model, heywood.solution.theta)
+    assert min(values[i] for i, p in enumerate(heywood.model.table.parameters) if p.kind == "variance") < 0
+    assert doubtful(heywood.model, heywood.discrepancy, heywood.solution, 1000)
+    lost = replace(found.solution, converged=False)
+    assert doubtful(found.model, found.discrepancy, lost, 1000)
 
 
 def test_minima_that_disagree_are_told() -> None:

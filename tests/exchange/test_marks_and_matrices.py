@@ -106,7 +106,7 @@ def test_every_column_comes_back_as_it_was_written(rows: list[tuple[object, obje
 def test_numbers_of_a_workbook_keep_their_points() -> None:
     """A typed 1.234 is no thousand because a neighbour was typed as the text 2,5."""
     book = Workbook()
-    for row in (["a", "b"], [1.234, "2,5"], [2.5, "3,75"], ["1,5", "4,25"]):
+    for row in (["a", "b"], [1.234, "2,5"], [12.345, "3,75"], ["1,5", "4,25"]):
         book.active.append(row)
     buffer = io.BytesIO()
     book.save(buffer)
