@@ -13,6 +13,11 @@ RECORDS = {
 def main(arguments: list[str]) -> int:
     """Runs a subcommand and returns its exit code; only what it needs is imported."""
     command, rest = (arguments[0], arguments[1:]) if arguments else ("", [])
+    if command in ("fit", "check"):
+        from dusk_arrow.command_line.arguments import check_parser, fit_parser
+
+        # help and wrong options end here, before anything that takes long to load
+        (fit_parser() if command == "fit" else check_parser()).parse_args(rest)
     if command == "fit":
         from dusk_arrow.command_line.fit import fit
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import argparse
 import json
 import sys
 
-from dusk_arrow.command_line.files import ESTIMATED, WRONG, add_reading_options, read_data, report, write_text
+from dusk_arrow.command_line.arguments import check_parser
+from dusk_arrow.command_line.files import ESTIMATED, WRONG, read_data, report, write_text
 from dusk_arrow.command_line.tables import table
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.wording import p_text, p_words, plain
@@ -14,18 +14,6 @@ from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.screening import CheckDocument, check_document
 
 SHOWN = 10
-
-
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="./dusk check",
-        description="Screen a data file (.csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet). "
-        "Exit code 0: read; 2: the file cannot be used.",
-    )
-    parser.add_argument("file", metavar="FILE", help="the data file")
-    parser.add_argument("--json", metavar="OUT.json", help="the document; - for standard output")
-    add_reading_options(parser)
-    return parser
 
 
 def _readable(document: CheckDocument) -> str:
@@ -62,7 +50,7 @@ def _readable(document: CheckDocument) -> str:
 
 def check(arguments: list[str]) -> int:
     """Runs `./dusk check` and returns its exit code; problems go to standard error, one a line."""
-    options = _parser().parse_args(arguments)
+    options = check_parser().parse_args(arguments)
     try:
         data, noticed = read_data(options.file, options)
         document = check_document(data, noticed)

@@ -26,25 +26,6 @@ def problem(code: str, message: str) -> ProblemError:
     return ProblemError([Problem(code, "error", message)])
 
 
-def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParser) -> None:
-    """The options that say how a data file is to be read."""
-    parser.add_argument("--sheet", metavar="NAME", help="the sheet of a workbook; the first unless given")
-    parser.add_argument("--delimiter", help="of a text file; found out unless given; “tab” for a tab")
-    parser.add_argument("--decimal", choices=[".", ","], help="found out unless given")
-    parser.add_argument("--encoding", help="found out unless given")
-    parser.add_argument("--no-header", action="store_true", help="the first line holds data; columns are v1, v2, …")
-    parser.add_argument("--cases", action="store_true", help="the rows are cases, even where they look like a matrix")
-    parser.add_argument(
-        "--turned-marks", default="", metavar="COLUMNS",
-        help="columns whose points or commas are to be read the other way than found",
-    )  # fmt: skip
-    parser.add_argument("--cells", metavar="B3:H40", help="the range of a sheet; all of it unless given")
-    parser.add_argument("--skip", type=int, default=0, metavar="ROWS", help="rows above the names to be passed over")
-    parser.add_argument("--names", metavar="FILE", help="names and labels of the columns, one a line or as a table")
-    parser.add_argument("--steps", metavar="STEPS.json", help="recorded steps, as exported by the Data station")
-    parser.add_argument("--missing-codes", default="", metavar="-9,99", help="codes that mean missing")
-
-
 def read_bytes(path: str) -> bytes:
     """The contents of a file. Raises ProblemError."""
     try:

@@ -8,11 +8,11 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from dusk_arrow.command_line.arguments import fit_parser
 from dusk_arrow.command_line.files import (
     ESTIMATED,
     NOT_ESTIMATED,
     WRONG,
-    add_reading_options,
     problem,
     read_bytes,
     read_data,
@@ -20,12 +20,10 @@ from dusk_arrow.command_line.files import (
     report,
     write_text,
 )
-from dusk_arrow.command_line.places import workers
 from dusk_arrow.command_line.tables import readable
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import Source, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
@@ -34,55 +32,6 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import RESAMPLES, Settings
 from dusk_arrow.runs.pool import WorkerPool
-
-
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="./dusk fit",
-        description="Estimate a model. Exit code 0: estimated; 2: something is wrong with file, sentence, option or "
-        "matrix; 3: not identified or not converged.",
-    )
-    parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/sentences.md)")
-    data = parser.add_argument_group("data")
-    data.add_argument(
-        "--data", metavar="FILE", help="one row a case: .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
-    )
-    add_reading_options(data)
-    data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
-    data.add_argument("--n", type=int, help="the number of cases behind the matrix")
-    data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
-    _add_settings(parser)
-    out = parser.add_argument_group("output")
-    out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
-    out.add_argument("--figure", metavar="OUT.svg", help="the path diagram")
-    out.add_argument("--scores", metavar="OUT.csv", help="scores of the cases on the constructs")
-    out.add_argument("--score-cases", metavar="FILE", help="score the cases of another file instead")
-    out.add_argument("--bartlett", action="store_true", help="Bartlett's scores instead of regression scores")
-    return parser
-
-
-def _add_settings(parser: argparse.ArgumentParser) -> None:
-    """Options that change a number; what is left out comes from --settings, else from the defaults."""
-    how = parser.add_argument_group("estimation")
-    how.add_argument(
-        "--settings", metavar="SETTINGS.json", help="every option as stored with a run; others override it"
-    )
-    how.add_argument("--family", help="covariance")
-    how.add_argument("--estimator", help="ml, gls, uls or adf")
-    how.add_argument("--scaling", help="marker or unit-variance")
-    how.add_argument("--divisor", help="n or n-1")
-    how.add_argument("--errors", help="expected, observed, sandwich, satorra-bentler or bootstrap")
-    how.add_argument("--missing", help="listwise, full-information or mean")
-    how.add_argument("--means", action="store_true", default=None, help="model means and intercepts too")
-    boot = parser.add_argument_group("bootstrap")
-    boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
-    boot.add_argument("--seed", type=int)
-    boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
-    boot.add_argument("--interval", help="percentile, bias-corrected or bca")
-    boot.add_argument("--level", type=float)
-    boot.add_argument(
-        "--bollen-stine", action="store_true", default=None, help="test the fit on data transformed to the model"
-    )
 
 
 def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
@@ -148,7 +97,7 @@ def _emit(results: Results, path: str) -> None:
 
 def fit(arguments: list[str]) -> int:
     """Runs `./dusk fit` and returns its exit code; problems go to standard error, one a line."""
-    options = _parser().parse_args(arguments)
+    options = fit_parser().parse_args(arguments)
     settings = Settings()
     pool: WorkerPool | None = None
     try:
@@ -168,6 +117,8 @@ def fit(arguments: list[str]) -> int:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
             if options.figure:
+                from dusk_arrow.figure.paper import paper_figure  # loaded late: it takes long
+
                 write_text(options.figure, paper_figure(results))
             if options.scores:
                 _write_scores(results, source, options)

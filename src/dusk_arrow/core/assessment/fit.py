@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq
 from scipy.special import chdtrc, chdtri, chndtr
 
 from dusk_arrow.core.linear_algebra import Array
@@ -50,6 +49,7 @@ def chi_square_p(chi_square: float, df: int) -> float:
 
 def rmsea_interval(chi_square: float, df: int, multiplier: float, level: float = 0.90) -> tuple[float, float]:
     """Interval of RMSEA from the non-central χ² (Steiger & Lind 1980; Browne & Cudeck 1992)."""
+    from scipy.optimize import brentq  # loaded late: it takes long
 
     def bound(probability: float) -> float:
         if chndtr(chi_square, df, 0.0) <= probability:

@@ -12,7 +12,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from dusk_arrow.core.covariance.discrepancies import Discrepancy
 from dusk_arrow.core.covariance.implied import CompiledModel
@@ -242,6 +241,8 @@ ONLY = np.zeros(1, dtype=np.intp)
 
 def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array, most: int = 300) -> Array:
     """Where a BFGS descent leads from a start (q,) at which scoring failed."""
+    from scipy.optimize import minimize  # loaded late: it takes long, and most fits do not need it
+
     problem = Problem(model, discrepancy)
 
     def objective(values: Array) -> tuple[float, Array]:

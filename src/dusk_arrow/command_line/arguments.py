@@ -1,0 +1,91 @@
+"""The options of `fit` and `check`. Nothing heavy is imported here, so that help and typing errors are answered at once."""
+
+from __future__ import annotations
+
+import argparse
+
+from dusk_arrow.command_line.places import workers
+
+FORMATS = ".csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
+
+
+def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParser) -> None:
+    """The options that say how a data file is to be read."""
+    parser.add_argument("--sheet", metavar="NAME", help="the sheet of a workbook; the first unless given")
+    parser.add_argument("--delimiter", help="of a text file; found out unless given; “tab” for a tab")
+    parser.add_argument("--decimal", choices=[".", ","], help="found out unless given")
+    parser.add_argument("--encoding", help="found out unless given")
+    parser.add_argument("--no-header", action="store_true", help="the first line holds data; columns are v1, v2, …")
+    parser.add_argument("--cases", action="store_true", help="the rows are cases, even where they look like a matrix")
+    parser.add_argument(
+        "--turned-marks", default="", metavar="COLUMNS",
+        help="columns whose points or commas are to be read the other way than found",
+    )  # fmt: skip
+    parser.add_argument("--cells", metavar="B3:H40", help="the range of a sheet; all of it unless given")
+    parser.add_argument("--skip", type=int, default=0, metavar="ROWS", help="rows above the names to be passed over")
+    parser.add_argument("--names", metavar="FILE", help="names and labels of the columns, one a line or as a table")
+    parser.add_argument("--steps", metavar="STEPS.json", help="recorded steps, as exported by the Data station")
+    parser.add_argument("--missing-codes", default="", metavar="-9,99", help="codes that mean missing")
+
+
+def fit_parser() -> argparse.ArgumentParser:
+    """The options of `./dusk fit`."""
+    parser = argparse.ArgumentParser(
+        prog="./dusk fit",
+        description="Estimate a model. Exit code 0: estimated; 2: something is wrong with file, sentence, option or "
+        "matrix; 3: not identified or not converged.",
+    )
+    parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/sentences.md)")
+    data = parser.add_argument_group("data")
+    data.add_argument(
+        "--data", metavar="FILE", help="one row a case: .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
+    )
+    add_reading_options(data)
+    data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
+    data.add_argument("--n", type=int, help="the number of cases behind the matrix")
+    data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
+    _add_settings(parser)
+    out = parser.add_argument_group("output")
+    out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
+    out.add_argument("--figure", metavar="OUT.svg", help="the path diagram")
+    out.add_argument("--scores", metavar="OUT.csv", help="scores of the cases on the constructs")
+    out.add_argument("--score-cases", metavar="FILE", help="score the cases of another file instead")
+    out.add_argument("--bartlett", action="store_true", help="Bartlett's scores instead of regression scores")
+    return parser
+
+
+def _add_settings(parser: argparse.ArgumentParser) -> None:
+    """Options that change a number; what is left out comes from --settings, else from the defaults."""
+    how = parser.add_argument_group("estimation")
+    how.add_argument(
+        "--settings", metavar="SETTINGS.json", help="every option as stored with a run; others override it"
+    )
+    how.add_argument("--family", help="covariance")
+    how.add_argument("--estimator", help="ml, gls, uls or adf")
+    how.add_argument("--scaling", help="marker or unit-variance")
+    how.add_argument("--divisor", help="n or n-1")
+    how.add_argument("--errors", help="expected, observed, sandwich, satorra-bentler or bootstrap")
+    how.add_argument("--missing", help="listwise, full-information or mean")
+    how.add_argument("--means", action="store_true", default=None, help="model means and intercepts too")
+    boot = parser.add_argument_group("bootstrap")
+    boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
+    boot.add_argument("--seed", type=int)
+    boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
+    boot.add_argument("--interval", help="percentile, bias-corrected or bca")
+    boot.add_argument("--level", type=float)
+    boot.add_argument(
+        "--bollen-stine", action="store_true", default=None, help="test the fit on data transformed to the model"
+    )
+
+
+def check_parser() -> argparse.ArgumentParser:
+    """The options of `./dusk check`."""
+    parser = argparse.ArgumentParser(
+        prog="./dusk check",
+        description="Screen a data file (.csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet). "
+        "Exit code 0: read; 2: the file cannot be used.",
+    )
+    parser.add_argument("file", metavar="FILE", help="the data file")
+    parser.add_argument("--json", metavar="OUT.json", help="the document; - for standard output")
+    add_reading_options(parser)
+    return parser
