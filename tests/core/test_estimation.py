@@ -14,6 +14,9 @@ from dusk_arrow.core.covariance.figures import delta_errors, figures, make_plan
 from dusk_arrow.core.covariance.implied import implied, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.effects.routes import list_effects
+from dusk_arrow.core.specification.applying import apply
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.results.judgements import ways_out
 from tests.conftest import ROOT
 from tests.core.populations import (
     ALL,
@@ -268,3 +271,16 @@ def test_models_that_no_data_identify_are_named(text: str, code: str, names: lis
         assert problems[0].code == code
     for name in names:
         assert name in problems[0].message
+
+
+def test_parameters_are_known_by_what_they_are_not_by_their_words() -> None:
+    """Names may hold arrows and ampersands; a repair that took words apart removed the wrong path, or none."""
+    text = '"a → b" leads to c\nc leads to "a → b"\n"x & y" leads to c, "a → b"\n"x & y" and "a → b" covary'
+    problems = identification(table_of(text))
+    assert problems
+    assert {key.words for key in problems[0].parameters} == set(problems[0].about)
+    assert all({key.source, key.target} <= {"a → b", "x & y", "c"} for key in problems[0].parameters)
+    repaired = ways_out(problems[0], model_of(text))
+    assert repaired.repairs
+    for repair in repaired.repairs:
+        assert apply(parse(text), repair.change) != parse(text)

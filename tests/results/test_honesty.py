@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from dusk_arrow.core.observations.data import Column, DataSet, Moments
+from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.paper import paper_figure
-from dusk_arrow.results.analysis import Analysis, Source, analyse
+from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.comparison import compare, difference, paths_at_zero, quick_fit
 from dusk_arrow.results.document import Bootstrap, Results

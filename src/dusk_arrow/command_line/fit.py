@@ -21,10 +21,10 @@ from dusk_arrow.command_line.files import (
     write_text,
 )
 from dusk_arrow.command_line.tables import readable
-from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.results.analysis import Source, analyse
+from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
 from dusk_arrow.results.convert import problem_part

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any, Literal
 
+from dusk_arrow.core.parameter_key import ParameterKey
+
 Severity = Literal["error", "warning", "note"]
 
 
@@ -28,7 +30,8 @@ class Place:
 
 @dataclass(frozen=True)
 class Problem:
-    """One problem of one shape everywhere; `about` names the constructs, columns or parameters concerned."""
+    """One problem of one shape everywhere; `about` names the constructs, columns or parameters concerned, in words, and
+    `parameters` are those among them."""
 
     code: str
     severity: Severity
@@ -36,6 +39,7 @@ class Problem:
     about: tuple[str, ...] = ()
     repairs: tuple[Repair, ...] = ()
     place: Place | None = None
+    parameters: tuple[ParameterKey, ...] = ()
 
 
 class ProblemError(Exception):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -18,12 +18,10 @@ from dusk_arrow.core.covariance.modification import Modification, modification_i
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.effects.routes import list_effects
-from dusk_arrow.core.linear_algebra import Array, correlation_from
-from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.screening import check_covariance
-from dusk_arrow.core.observations.steps import recoding
-from dusk_arrow.core.problems import Problem, Repair, has_error, listed
-from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
+from dusk_arrow.core.problems import Problem, has_error
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import (
@@ -37,10 +35,19 @@ from dusk_arrow.core.specification.statements import (
     Specification,
 )
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
+from dusk_arrow.results.judgements import (
+    coarse_items,
+    dependent_estimates,
+    minima_notes,
+    sample_notes,
+    shared_residuals,
+    ways_out,
+    weight_note,
+    with_recoding,
+)
 from dusk_arrow.results.settings import Settings
 
 log = logging.getLogger(__name__)
-Source = DataSet | Moments
 NO_CASES = "{} works on single cases, so it needs the raw data; a matrix has none."
 Outcome = Literal["estimated", "refused", "not_estimated"]
 
@@ -90,128 +97,11 @@ def _not_numbers(source: Source, names: Sequence[str]) -> list[Problem]:
     return problems
 
 
-def _missing_notes(evidence: Evidence) -> list[Problem]:
-    """How many cases and answers are missing, and what was done about it."""
-    lost = evidence.n_total - evidence.n
-    notes = []
-    if evidence.groups is not None and evidence.values is not None:
-        gaps = int(np.isnan(evidence.values).sum())
-        message = (
-            f"{gaps} missing answers in {len(evidence.groups)} patterns: every case counts with the answers it has."
-        )
-        if lost:
-            message += f" {lost} of {evidence.n_total} cases have no answer in a column in use and are left out."
-        notes.append(Problem("full_information", "note", message))
-        if not evidence.em_converged:
-            message = (
-                "The saturated moments of the incomplete cases were not found exactly; some columns hardly overlap."
-            )
-            notes.append(Problem("em_not_converged", "warning", message))
-        if evidence.n == 0:
-            return notes
-    elif evidence.there is not None:
-        message = (
-            f"{int((~evidence.there).sum())} missing answers are filled with their column's mean, which makes variances and "
-            "covariances too small. Full information uses the answers as they are."
-        )
-        notes.append(Problem("filled_with_means", "warning", message))
-    elif lost:
-        message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
-        notes.append(Problem("cases_left_out", "note", message))
-    return notes
-
-
-def _weight_note(source: Source) -> list[Problem]:
-    """Case weights are kept with the data; no estimator uses them yet, and that is said."""
-    if isinstance(source, Moments) or source.weight is None:
-        return []
-    message = f"The case weights in {source.weight} are not used by this estimator: every case counts once."
-    return [Problem("weights_not_used", "warning", message, (source.weight,))]
-
-
-def _coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
-    """A note on ordered answers in fewer than five categories, which are hardly continuous."""
-    if isinstance(source, Moments):
-        return []
-    columns = [source.column(name) for name in names]
-    coarse = [
-        c.name
-        for c in columns
-        if c.level == "ordered" and c.numbers is not None and len(np.unique(c.numbers[~np.isnan(c.numbers)])) < 5
-    ]
-    if not coarse:
-        return []
-    message = (
-        f"{listed(coarse)} {'has' if len(coarse) == 1 else 'have'} fewer than five answer categories. Estimates treat them as "
-        "continuous, which makes loadings too small (Rhemtulla, Brosseau-Liard & Savalei 2012); use robust errors at least."
-    )
-    return [Problem("coarse_items", "note", message, tuple(coarse))]
-
-
-def _sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
-    notes = _missing_notes(evidence)
-    asked = len({p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")})
-    if asked and evidence.n < 5 * asked:
-        message = (
-            f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
-            "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
-        )
-        notes.append(Problem("few_cases_per_parameter", "warning", message))
-    elif evidence.n < 100:
-        message = (
-            f"{evidence.n} cases are few for any model of constructs; 100 is the least usually asked for (Kline 2016)."
-        )
-        notes.append(Problem("few_cases", "note", message))
-    return notes
-
-
 def measured_blocks(table: ParameterTable) -> dict[str, tuple[int, ...]]:
     """For every reflective construct with observed indicators their positions, for alpha and HTMT."""
     at = {name: i for i, name in enumerate(table.observed)}
     blocks = {c.name: tuple(at[n] for n in c.indicators if n in at) for c in table.constructs if c.mode == "reflective"}
     return {name: block for name, block in blocks.items() if block}
-
-
-def _with_recoding(problem: Problem, source: Source, model: Model) -> Problem:
-    """An item that runs against its block can be recoded where there are cases; that comes before setting it aside."""
-    if problem.code != "runs_against_block" or isinstance(source, Moments) or problem.about[0] not in source.names:
-        return problem
-    name = problem.about[0]
-    block = model.by_name[problem.about[1]].indicators
-    return replace(problem, repairs=(recoding(source, name, block), *problem.repairs))
-
-
-def _ways_out(problem: Problem, model: Model) -> Problem:
-    """Repairs for what stands in the way of estimation: items set aside, paths and covariances taken out."""
-    repairs: list[Repair] = []
-    pairs = {tuple(sorted(pair)) for pair in model.covariances}
-    for about in problem.about:
-        source, arrow, target = about.partition(" → ")
-        first, sign, second = about.partition(" & ")
-        if arrow and (source, target) in model.paths:
-            repairs.append(Repair(f"Remove the path {about}", RemovePath(source, target)))
-        elif sign and tuple(sorted((first, second))) in pairs:
-            repairs.append(Repair(f"Let {first} and {second} not covary", SetCovariance(first, second, None)))
-        elif about in model.owner:
-            repairs.append(Repair(f"Set {about} aside", SetAside(model.owner[about].name, about)))
-    return replace(problem, repairs=(*problem.repairs, *repairs[:3]))
-
-
-def _shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
-    """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
-    owner = {name: c.name for c in table.constructs for name in c.indicators}
-    notes = []
-    for m in modifications:
-        first, second = m.parameter.source, m.parameter.target
-        if m.parameter.matrix != "residual" or m.index < 10.83 or owner[first] != owner[second]:
-            continue
-        message = (
-            f"{first} and {second} share more than {owner[first]} explains: with covarying residuals χ² would fall by about "
-            f"{m.index:.1f}. Allow it only for a reason that could be stated in a paper, such as nearly the same wording."
-        )
-        repair = Repair("Let their residuals covary", SetCovariance(first, second, True))
-        notes.append(Problem("residuals_share", "note", message, (first, second), (repair,)))
-    return notes[:3]
 
 
 def _needs_cases(source: Source, settings: Settings) -> list[Problem]:
@@ -278,46 +168,11 @@ def _speaks_of_means(specification: Specification) -> bool:
     return False
 
 
-def _named(parameters: ParameterTable, matrix: Array) -> list[Problem]:
-    """A note on estimates that can hardly be told apart: correlated beyond .98."""
-    if matrix.size == 0 or np.isnan(matrix).any():
-        return []
-    correlation = correlation_from(matrix)
-    rows, columns = np.nonzero(np.tril(np.abs(correlation), -1) > 0.98)
-    if rows.size == 0:
-        return []
-    words = parameters.free_words()
-    pairs = [f"{words[j]} and {words[i]}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)]
-    message = f"The estimates of {listed(pairs)} depend on each other almost completely; look at what sets them apart."
-    return [Problem("estimates_dependent", "note", message)]
-
-
 SINGULAR = {
     "moments": "The covariances of the moments, by which the test weighs them, are singular: some answers depend exactly on "
     "each other. Use maximum likelihood with robust errors.",
     "sample": "The covariances of some resample or transformed sample are singular: some columns depend exactly on each other.",
 }
-
-
-def _minima_notes(estimation: Estimation, evidence: Evidence) -> list[Problem]:
-    """What is said where starting values lead to different places, or lower without end."""
-    found = []
-    multiplier = evidence.multiplier
-    if len(estimation.minima) > 1:
-        values = [f"{multiplier * value:.2f}" for value in estimation.minima[:4]]
-        message = (
-            f"From different starting values the estimation comes to rest at different points, with χ² {listed(values)}; the "
-            "lowest is shown. Data that leave this open determine the model badly: more cases, better indicators or a "
-            "simpler model would."
-        )
-        found.append(Problem("several_minima", "warning", message))
-    if estimation.falls_lower:
-        message = (
-            "From some starting values χ² falls below the one shown without coming to rest, with estimates that grow without "
-            "end. The solution shown is a minimum, but the data hardly determine the model."
-        )
-        found.append(Problem("falls_lower", "warning", message))
-    return found
 
 
 def set_up(
@@ -366,19 +221,19 @@ def _analyse(
         problems += _not_numbers(source, model.columns)
     problems += _needs_cases(source, settings)
     if has_error(problems):
-        ways = tuple(p if p.repairs or p.severity != "error" else _ways_out(p, model) for p in problems)
+        ways = tuple(p if p.repairs or p.severity != "error" else ways_out(p, model) for p in problems)
         return Analysis("refused", specification, settings, source, ways)
     table, evidence = set_up(specification, model, source, settings)
     problems += check_covariance(table.observed, evidence.covariance, evidence.n)
     if not has_error(problems):
         problems += _conflicts(settings, evidence)
     if has_error(problems):
-        ways = tuple(_ways_out(problem, model) for problem in problems)
+        ways = tuple(ways_out(problem, model) for problem in problems)
         return Analysis("refused", specification, settings, source, ways)
-    problems += [_ways_out(problem, model) for problem in identification(table)]
+    problems += [ways_out(problem, model) for problem in identification(table)]
     if has_error(problems):
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
-    problems += _weight_note(source) + _coarse_items(source, table.observed) + _sample_notes(evidence, table)
+    problems += weight_note(source) + coarse_items(source, table.observed) + sample_notes(evidence, table)
     try:
         estimation = estimate(table, evidence, settings.analytic_errors)
     except SingularMomentsError as error:
@@ -395,7 +250,7 @@ def _analyse(
         )
         problems.append(Problem("not_converged", "error", message))
         return Analysis("not_estimated", specification, settings, source, tuple(problems))
-    problems += _minima_notes(estimation, evidence)
+    problems += minima_notes(estimation, evidence)
     effects, complete = list_effects(model.paths, table.structural)
     if not complete:
         message = "There are more than 2,000 indirect routes; for some pairs only the totals are listed."
@@ -408,10 +263,10 @@ def _analyse(
     if np.isnan(estimation.covariance).any():
         message = "The data do not determine every parameter (the information matrix is singular): no standard errors."
         problems.append(Problem("empirically_not_identified", "warning", message))
-    problems += [_with_recoding(problem, source, model) for problem in explain(estimation.model, theta, found)]
-    problems += _named(table, estimation.covariance)
+    problems += [with_recoding(problem, source, model) for problem in explain(estimation.model, theta, found)]
+    problems += dependent_estimates(table, estimation.covariance)
     modifications = modification_indices(table, theta, estimation.discrepancy, evidence.multiplier)
-    problems += _shared_residuals(table, modifications)
+    problems += shared_residuals(table, modifications)
     measured = measured_blocks(table)
     blocks = tuple(measured.values())
     quality = block_figures(evidence.covariance[None], blocks)

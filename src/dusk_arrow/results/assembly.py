@@ -21,8 +21,9 @@ from dusk_arrow.core.covariance.robust import NEED_CASES, Errors, scaled_test
 from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.effects.mediation import classify, excludes_zero
 from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
+from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.results.analysis import Analysis, Fitted, Source
+from dusk_arrow.results.analysis import Analysis, Fitted
 from dusk_arrow.results.convert import bootstrap_part, matrix_part, number, problem_part
 from dusk_arrow.results.document import (
     AntecedentVif,

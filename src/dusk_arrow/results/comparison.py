@@ -17,7 +17,7 @@ from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse, scale
 from dusk_arrow.core.covariance.solver import solve
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.problems import has_error
 from dusk_arrow.core.specification.applying import apply_all
@@ -25,7 +25,7 @@ from dusk_arrow.core.specification.changes import FixPath
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import Specification
-from dusk_arrow.results.analysis import Source, set_up
+from dusk_arrow.results.analysis import set_up
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import Settings
@@ -224,12 +224,12 @@ def paths_at_zero(specification: Specification, source: Source, settings: Settin
 
 
 def _padded(free: Quick, restricted: Quick) -> Array:
-    """The restricted estimates as values of the freer model, by the parameters' words."""
-    place = {p.words: p for p in restricted.table.parameters}
+    """The restricted estimates as values of the freer model, by what the parameters are."""
+    place = {p.key: p for p in restricted.table.parameters}
     values = free.estimation.solution.theta.copy()
     for parameter in free.table.parameters:
-        if parameter.index is not None and parameter.words in place:
-            other = place[parameter.words]
+        if parameter.index is not None and parameter.key in place:
+            other = place[parameter.key]
             index = other.index
             values[parameter.index] = restricted.estimation.solution.theta[index] if index is not None else other.value
     return values
@@ -289,12 +289,12 @@ def joint_test(
 
 def _contrast(free: Quick, bound: Quick) -> tuple[Array, Array]:
     """What the restricted model asks of the free values: R θ − r = 0, as the gap at the estimates and R (d, q)."""
-    place = {p.words: p for p in bound.table.parameters}
+    place = {p.key: p for p in bound.table.parameters}
     theta = free.estimation.solution.theta
     rows, gaps = [], []
     first: dict[int, int] = {}
     for parameter in free.table.parameters:
-        other = place.get(parameter.words)
+        other = place.get(parameter.key)
         if parameter.index is None or other is None:
             continue
         row = np.zeros(theta.size)

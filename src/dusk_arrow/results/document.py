@@ -10,10 +10,10 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.results.settings import Settings
 
 Interval = tuple[float, float]
-ParameterKind = Literal["loading", "weight", "path", "covariance", "variance", "intercept", "mean"]
 VERSION = 1
 
 

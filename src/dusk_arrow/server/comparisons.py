@@ -10,6 +10,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Target, VarianceOf
@@ -25,7 +26,7 @@ from dusk_arrow.results.comparison import (
     paths_at_zero,
     quick_fit,
 )
-from dusk_arrow.results.document import FitPart, ParameterKind, Part
+from dusk_arrow.results.document import FitPart, Part
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply, version_data
 from dusk_arrow.server.models import ModelPath, find_model, fit_revision

@@ -52,8 +52,9 @@ def identification(table: ParameterTable) -> list[Problem]:
             f"The model asks for {q} parameters, but {p} variables give only {moments} {kinds}. "
             "Remove paths or covariances, fix parameters, or add indicators."
         )
-        paths = tuple(p.words for p in table.parameters if p.kind == "path" and p.free)
-        return [Problem("too_many_parameters", "error", message, paths[::-1])]
+        paths = tuple(p.key for p in table.parameters if p.kind == "path" and p.free)[::-1]
+        about = tuple(key.words for key in paths)
+        return [Problem("too_many_parameters", "error", message, about, parameters=paths)]
     if q == 0:
         return []
     model = lay_out(table)
@@ -77,12 +78,13 @@ def identification(table: ParameterTable) -> list[Problem]:
     missing, null = best
     if missing == 0:
         return []
-    names = [word for word, weight in zip(table.free_words(), np.abs(null).max(axis=1), strict=True) if weight > 1e-4]
+    keys = [key for key, weight in zip(table.free_keys(), np.abs(null).max(axis=1), strict=True) if weight > 1e-4]
+    names = [key.words for key in keys]
     message = (
         f"The model is not identified: {listed(names)} cannot be told apart by any data. "
         f"Fix {'one of them' if missing == 1 else f'{missing} of them'}, remove a path or covariance, or add indicators."
     )
-    return [Problem("not_identified", "error", message, tuple(names[:12]))]
+    return [Problem("not_identified", "error", message, tuple(names[:12]), parameters=tuple(keys[:12]))]
 
 
 def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expected") -> Estimation:

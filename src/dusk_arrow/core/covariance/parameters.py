@@ -14,10 +14,10 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.parameter_key import ParameterKey, ParameterKind
 from dusk_arrow.core.specification.model import Construct, Model, canonical
 from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Reference, Target, VarianceOf
 
-Kind = Literal["loading", "weight", "path", "covariance", "variance", "intercept", "mean"]
 Role = Literal["residual", "disturbance", "exogenous"]
 Matrix = Literal["loading", "effect", "node", "residual", "intercept", "mean"]
 Scaling = Literal["marker", "unit-variance"]
@@ -27,7 +27,7 @@ Scaling = Literal["marker", "unit-variance"]
 class Parameter:
     """One cell of the model: `index` is its position among the free values, None when it is fixed at `value`."""
 
-    kind: Kind
+    kind: ParameterKind
     source: str
     target: str
     matrix: Matrix
@@ -57,11 +57,14 @@ class Parameter:
         return Arrow(self.source, self.target)
 
     @property
+    def key(self) -> ParameterKey:
+        """What the parameter is, whatever model it stands in."""
+        return ParameterKey(self.kind, self.source, self.target)
+
+    @property
     def words(self) -> str:
         """The parameter as a reader would name it."""
-        if self.kind in ("variance", "intercept", "mean"):
-            return f"{self.kind} of {self.source}"
-        return f"{self.source} {'&' if self.kind == 'covariance' else '→'} {self.target}"
+        return self.key.words
 
 
 @dataclass(frozen=True)
@@ -91,13 +94,17 @@ class ParameterTable:
         """The number of free values, equal parameters counted once."""
         return len({p.index for p in self.parameters if p.index is not None})
 
-    def free_words(self) -> list[str]:
-        """For each free value the words of its first parameter."""
-        found: dict[int, str] = {}
+    def free_keys(self) -> list[ParameterKey]:
+        """For each free value its first parameter."""
+        found: dict[int, ParameterKey] = {}
         for parameter in self.parameters:
             if parameter.index is not None:
-                found.setdefault(parameter.index, parameter.words)
+                found.setdefault(parameter.index, parameter.key)
         return [found[index] for index in range(len(found))]
+
+    def free_words(self) -> list[str]:
+        """The same in words."""
+        return [key.words for key in self.free_keys()]
 
     def positions(self, matrix: Matrix) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
         """For one matrix, fixed parameters included: positions in `parameters`, rows and columns."""
@@ -122,7 +129,9 @@ class _Builder:
         self.composites = composites
         self.endogenous = into | composites
 
-    def add(self, kind: Kind, source: str, target: str, matrix: Matrix, row: int, column: int, **more: object) -> None:
+    def add(
+        self, kind: ParameterKind, source: str, target: str, matrix: Matrix, row: int, column: int, **more: object
+    ) -> None:
         parameter = Parameter(kind, source, target, matrix, row, column, **more)  # type: ignore[arg-type]
         asked = self.model.fixed.get(parameter.sentence_target)
         if asked is not None:
@@ -224,7 +233,7 @@ class _Builder:
                 more = {"value": 0.0, "why_fixed": "made of its indicators without remainder"}
             elif name in self.model.by_name:
                 more = {"value": 0.0, "why_fixed": "sets the origin"}
-            kind: Kind = "intercept" if name in self.endogenous else "mean"
+            kind: ParameterKind = "intercept" if name in self.endogenous else "mean"
             self.add(kind, name, name, "mean", self.node_at[name], 0, **more)
 
     def ties(self) -> list[Parameter]:
@@ -291,7 +300,7 @@ def _unrestricted(names: tuple[str, ...], covary: bool) -> ParameterTable:
     parameters: list[Parameter] = []
     for i, name in enumerate(names):
         for j in range(i + 1) if covary else (i,):
-            kind: Kind = "variance" if i == j else "covariance"
+            kind: ParameterKind = "variance" if i == j else "covariance"
             parameters.append(Parameter(kind, names[j], name, "node", i, j, "exogenous", index=len(parameters)))
     for i, name in enumerate(names):
         parameters.append(Parameter("mean", name, name, "mean", i, 0, index=len(parameters)))

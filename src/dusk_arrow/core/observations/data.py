@@ -108,3 +108,6 @@ class Moments:
         digest = hashlib.sha256("\0".join(self.names).encode())
         digest.update(self.covariance.astype("<f8").tobytes() + f"{self.n}/{self.divisor_offset}".encode())
         return digest.hexdigest()
+
+
+Source = DataSet | Moments

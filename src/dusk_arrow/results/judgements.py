@@ -1,0 +1,172 @@
+"""The sentences that judge: few cases, coarse items, cases left out, minima that disagree, and ways out of problems."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from dusk_arrow.core.covariance.estimation import Estimation
+from dusk_arrow.core.covariance.evidence import Evidence
+from dusk_arrow.core.covariance.modification import Modification
+from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.observations.data import Moments, Source
+from dusk_arrow.core.observations.steps import recoding
+from dusk_arrow.core.problems import Problem, Repair, listed
+from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
+from dusk_arrow.core.specification.model import Model
+
+
+def _missing_notes(evidence: Evidence) -> list[Problem]:
+    """How many cases and answers are missing, and what was done about it."""
+    lost = evidence.n_total - evidence.n
+    notes = []
+    if evidence.groups is not None and evidence.values is not None:
+        gaps = int(np.isnan(evidence.values).sum())
+        message = (
+            f"{gaps} missing answers in {len(evidence.groups)} patterns: every case counts with the answers it has."
+        )
+        if lost:
+            message += f" {lost} of {evidence.n_total} cases have no answer in a column in use and are left out."
+        notes.append(Problem("full_information", "note", message))
+        if not evidence.em_converged:
+            message = (
+                "The saturated moments of the incomplete cases were not found exactly; some columns hardly overlap."
+            )
+            notes.append(Problem("em_not_converged", "warning", message))
+        if evidence.n == 0:
+            return notes
+    elif evidence.there is not None:
+        message = (
+            f"{int((~evidence.there).sum())} missing answers are filled with their column's mean, which makes variances and "
+            "covariances too small. Full information uses the answers as they are."
+        )
+        notes.append(Problem("filled_with_means", "warning", message))
+    elif lost:
+        message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
+        notes.append(Problem("cases_left_out", "note", message))
+    return notes
+
+
+def weight_note(source: Source) -> list[Problem]:
+    """Case weights are kept with the data; no estimator uses them yet, and that is said."""
+    if isinstance(source, Moments) or source.weight is None:
+        return []
+    message = f"The case weights in {source.weight} are not used by this estimator: every case counts once."
+    return [Problem("weights_not_used", "warning", message, (source.weight,))]
+
+
+def coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
+    """A note on ordered answers in fewer than five categories, which are hardly continuous."""
+    if isinstance(source, Moments):
+        return []
+    columns = [source.column(name) for name in names]
+    coarse = [
+        c.name
+        for c in columns
+        if c.level == "ordered" and c.numbers is not None and len(np.unique(c.numbers[~np.isnan(c.numbers)])) < 5
+    ]
+    if not coarse:
+        return []
+    message = (
+        f"{listed(coarse)} {'has' if len(coarse) == 1 else 'have'} fewer than five answer categories. Estimates treat them as "
+        "continuous, which makes loadings too small (Rhemtulla, Brosseau-Liard & Savalei 2012); use robust errors at least."
+    )
+    return [Problem("coarse_items", "note", message, tuple(coarse))]
+
+
+def sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
+    """What is said of the number of cases, of missing answers, and of cases for a parameter."""
+    notes = _missing_notes(evidence)
+    asked = len({p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")})
+    if asked and evidence.n < 5 * asked:
+        message = (
+            f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
+            "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
+        )
+        notes.append(Problem("few_cases_per_parameter", "warning", message))
+    elif evidence.n < 100:
+        message = (
+            f"{evidence.n} cases are few for any model of constructs; 100 is the least usually asked for (Kline 2016)."
+        )
+        notes.append(Problem("few_cases", "note", message))
+    return notes
+
+
+def with_recoding(problem: Problem, source: Source, model: Model) -> Problem:
+    """An item that runs against its block can be recoded where there are cases; that comes before setting it aside."""
+    if problem.code != "runs_against_block" or isinstance(source, Moments) or problem.about[0] not in source.names:
+        return problem
+    name = problem.about[0]
+    block = model.by_name[problem.about[1]].indicators
+    return replace(problem, repairs=(recoding(source, name, block), *problem.repairs))
+
+
+def ways_out(problem: Problem, model: Model) -> Problem:
+    """Repairs for what stands in the way of estimation: items set aside, paths and covariances taken out."""
+    repairs: list[Repair] = []
+    pairs = {tuple(sorted(pair)) for pair in model.covariances}
+    for key in problem.parameters:
+        if key.kind == "path" and (key.source, key.target) in model.paths:
+            repairs.append(Repair(f"Remove the path {key.words}", RemovePath(key.source, key.target)))
+        elif key.kind == "covariance" and tuple(sorted((key.source, key.target))) in pairs:
+            change = SetCovariance(key.source, key.target, None)
+            repairs.append(Repair(f"Let {key.source} and {key.target} not covary", change))
+    if not problem.parameters:
+        items = [name for name in problem.about if name in model.owner]
+        repairs += [Repair(f"Set {name} aside", SetAside(model.owner[name].name, name)) for name in items]
+    return replace(problem, repairs=(*problem.repairs, *repairs[:3]))
+
+
+def shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
+    """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
+    owner = {name: c.name for c in table.constructs for name in c.indicators}
+    notes = []
+    for m in modifications:
+        first, second = m.parameter.source, m.parameter.target
+        if m.parameter.matrix != "residual" or m.index < 10.83 or owner[first] != owner[second]:
+            continue
+        message = (
+            f"{first} and {second} share more than {owner[first]} explains: with covarying residuals χ² would fall by about "
+            f"{m.index:.1f}. Allow it only for a reason that could be stated in a paper, such as nearly the same wording."
+        )
+        repair = Repair("Let their residuals covary", SetCovariance(first, second, True))
+        notes.append(Problem("residuals_share", "note", message, (first, second), (repair,)))
+    return notes[:3]
+
+
+def dependent_estimates(parameters: ParameterTable, matrix: Array) -> list[Problem]:
+    """A note on estimates that can hardly be told apart: correlated beyond .98."""
+    if matrix.size == 0 or np.isnan(matrix).any():
+        return []
+    correlation = correlation_from(matrix)
+    rows, columns = np.nonzero(np.tril(np.abs(correlation), -1) > 0.98)
+    if rows.size == 0:
+        return []
+    words = parameters.free_words()
+    pairs = [f"{words[j]} and {words[i]}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)]
+    message = f"The estimates of {listed(pairs)} depend on each other almost completely; look at what sets them apart."
+    return [Problem("estimates_dependent", "note", message)]
+
+
+def minima_notes(estimation: Estimation, evidence: Evidence) -> list[Problem]:
+    """What is said where starting values lead to different places, or lower without end."""
+    found = []
+    multiplier = evidence.multiplier
+    if len(estimation.minima) > 1:
+        values = [f"{multiplier * value:.2f}" for value in estimation.minima[:4]]
+        message = (
+            f"From different starting values the estimation comes to rest at different points, with χ² {listed(values)}; the "
+            "lowest is shown. Data that leave this open determine the model badly: more cases, better indicators or a "
+            "simpler model would."
+        )
+        found.append(Problem("several_minima", "warning", message))
+    if estimation.falls_lower:
+        message = (
+            "From some starting values χ² falls below the one shown without coming to rest, with estimates that grow without "
+            "end. The solution shown is a minimum, but the data hardly determine the model."
+        )
+        found.append(Problem("falls_lower", "warning", message))
+    return found
