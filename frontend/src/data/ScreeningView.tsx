@@ -199,8 +199,8 @@ function Normality({ screening }: { screening: Screening }) {
         Kurtosis {plain(tests.kurtosis)}: z = {plain(tests.kurtosis_z)}, {pWords(tests.kurtosis_p)}
       </p>
       <p className="mt-1 text-sm text-quiet">
-        On {tests.n} complete cases of {tests.columns.length} columns. A z beyond 5 is taken as a sign that
-        maximum likelihood errors and χ² may be off (Bentler 2005).
+        On {tests.n} complete cases of {tests.columns.length} columns. By convention a z beyond 5 is a sign
+        that maximum likelihood errors and χ² may be off.
       </p>
     </div>
   );
@@ -254,8 +254,7 @@ function Missing({ screening, n }: { screening: Screening; n: number }) {
       )}
       {little && (
         <p className="mt-2">
-          Little's test: χ² = {plain(little.chi_square, 1)}, df = {little.df}, p{" "}
-          {coefficient(little.p_value, 3)}.{" "}
+          Little's test: χ² = {plain(little.chi_square, 1)}, df = {little.df}, {pWords(little.p_value)}.{" "}
           <span className="text-quiet">
             {little.p_value < 0.05
               ? "Answers do not seem to be missing completely at random, so leaving cases out may bias the estimates."
