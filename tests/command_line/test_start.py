@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import ROOT
+from tests.conftest import DEMO, ROOT
 
 
 def started(folder: Path, *arguments: str, **environment: str) -> subprocess.CompletedProcess[str]:
@@ -65,3 +67,31 @@ def test_restoring_from_nothing_is_refused(tmp_path: Path) -> None:
     assert done.returncode == 2
     assert "There is no file" in done.stderr
     assert not (tmp_path / "cluster").exists()
+
+
+def test_ctrl_c_ends_at_once_and_quietly() -> None:
+    """In the middle of a bootstrap on two workers: no trace, exit code 130, and no process is left behind."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "dusk_arrow.command_line", "fit", str(DEMO / "river_wardens.txt"),
+         "--data", str(DEMO / "river_wardens.csv"), "--bootstrap", "100000", "--workers", "2"],
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        start_new_session=True,
+    )  # fmt: skip
+    deadline = time.monotonic() + 40
+    while len(children(process.pid)) < 2 and time.monotonic() < deadline:
+        time.sleep(0.1)
+    time.sleep(1)
+    workers = children(process.pid)
+    assert len(workers) >= 2
+    os.killpg(process.pid, signal.SIGINT)  # a terminal sends it to everybody
+    out, err = process.communicate(timeout=20)
+    assert (process.returncode, out) == (130, "")
+    assert "Traceback" not in err
+    while any(Path(f"/proc/{number}").exists() for number in workers) and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert not any(Path(f"/proc/{number}").exists() for number in workers)
+
+
+def children(process: int) -> list[int]:
+    listed = Path(f"/proc/{process}/task/{process}/children")
+    return [int(number) for number in listed.read_text().split()] if listed.exists() else []

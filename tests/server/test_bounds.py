@@ -325,3 +325,20 @@ def test_what_is_kept_is_bounded_by_size(client: FlaskClient) -> None:
     assert size_of(texts) > 50_000
     cache = ResultsCache(most=10)
     assert cache._kept.maxsize == 10
+
+
+def test_the_one_thing_that_is_too_large_to_keep_is_kept_while_it_is_used(app: OpenAPI) -> None:
+    """Data of 100 MB would otherwise be read from the records at every gesture; two of them are never held at once."""
+    from dusk_arrow.server.context import MOST_DATA, keep
+
+    made: list[str] = []
+
+    def large(name: str) -> DataSet:
+        made.append(name)
+        return DataSet(name, (Column("x", "number", np.zeros(MOST_DATA // 8 + 1000)),))
+
+    with app.app_context():
+        for name, number in (("a", 1), ("a", 1), ("b", 2), ("b", 2), ("a", 1)):
+            assert keep("test", number, lambda name=name: large(name)).name == name  # type: ignore[misc]
+        assert len(app.extensions["dusk_arrow"].large) == 1
+    assert made == ["a", "b", "a"]

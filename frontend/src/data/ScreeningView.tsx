@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Project, type Step } from "../api/client";
 import type { components } from "../api/schema";
-import { coefficient, plain, pWords } from "../shared/numbers";
+import { plain, pWords } from "../shared/numbers";
 import { DistancePlot } from "./DistancePlot";
 import { HeatMap } from "./HeatMap";
 import { QuantilePlot } from "./QuantilePlot";

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import multiprocessing
+import os
 import sys
 
+INTERRUPTED = 130
 RECORDS = {
     "backup": "Write all studies to one file.",
     "restore": "Put the studies of a backup in the place of the present ones, which are backed up first.",
@@ -38,8 +41,15 @@ def main(arguments: list[str]) -> int:
     return 2
 
 
+def _leave() -> None:
+    """Ends at once, and every worker with it: whoever presses Ctrl-C waits for nothing."""
+    for child in multiprocessing.active_children():
+        child.kill()
+    os._exit(INTERRUPTED)
+
+
 if __name__ == "__main__":
     try:
         sys.exit(main(sys.argv[1:]))
     except KeyboardInterrupt:
-        sys.exit(130)
+        _leave()

@@ -23,7 +23,7 @@ def result_key(fingerprint: str, specification: str, settings: Settings) -> str:
     return hashlib.sha256(said.encode()).hexdigest()
 
 
-MOST_BYTES = 96 * 1024 * 1024
+MOST_BYTES = 64 * 1024 * 1024
 NUMBER, PARAMETER = 32, 3000  # bytes of a number in a list, and of a parameter with its bootstrap
 
 

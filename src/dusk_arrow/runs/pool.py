@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import pickle
+import signal
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
@@ -28,7 +29,8 @@ def _run(path: str, chunk: Chunk) -> ChunkResult:
 
 
 def _end_with_parent(parent: int) -> None:
-    """Lets a worker end when the process that started it is gone, however that one ended."""
+    """Lets a worker end when the process that started it is gone, however that one ended; Ctrl-C is for that one alone."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
     def watch() -> None:
         while os.getppid() == parent:

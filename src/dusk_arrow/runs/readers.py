@@ -4,6 +4,7 @@ down its reader does no harm to anything else."""
 from __future__ import annotations
 
 import resource
+import signal
 from collections.abc import Callable
 from concurrent.futures import TimeoutError as TooLongError
 from multiprocessing import get_context
@@ -23,6 +24,7 @@ FILES_EACH = 25  # then a reader gives way to a fresh one, which returns its mem
 
 
 def _limit() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that started the readers
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     import pandas  # noqa: F401  what every reader needs, loaded before the first file arrives
 

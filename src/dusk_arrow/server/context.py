@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass, field
 from threading import RLock
 from typing import Any, TypeVar, cast
@@ -24,8 +23,8 @@ T = TypeVar("T")
 
 
 MEGABYTE = 1024 * 1024
-MOST_KEPT = 48 * MEGABYTE
-MOST_DATA = 96 * MEGABYTE
+MOST_KEPT = 24 * MEGABYTE
+MOST_DATA = 64 * MEGABYTE
 TEXT = 80  # bytes of a short text with what the interpreter adds
 
 
@@ -45,14 +44,15 @@ def size_of(value: Any) -> int:
 @dataclass(frozen=True)
 class Context:
     """The application's own things; `kept` holds what was made of a version of data, which never changes, by its number,
-    and `recent` the data themselves, both up to a size."""
+    and `recent` the data themselves, both up to a size; `large` is the one thing last used that is larger than that."""
 
     sessions: Sessions
     runs: RunManager
     readers: Readers
     cache: ResultsCache
     kept: LRUCache[tuple[str, int], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
-    recent: LRUCache[int, DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
+    recent: LRUCache[tuple[str, int], DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
+    large: dict[Any, Any] = field(default_factory=dict)
     lock: RLock = field(default_factory=RLock)
 
     def close(self) -> None:
@@ -62,15 +62,20 @@ class Context:
 
 
 def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:
-    """What is kept under a key, or makes it now; what was used longest ago is forgotten, and what is larger than all that
-    may be kept is not kept at all."""
-    with context().lock:
-        if key in cache:
-            found: T = cache[key]
-            return found
+    """What is kept under a key, or makes it now; what was used longest ago is forgotten."""
+    own = context()
+    with own.lock:
+        for place in (cache, own.large):
+            if key in place:
+                found: T = place[key]
+                return found
     made = make()
-    with context().lock, suppress(ValueError):
-        cache[key] = made
+    with own.lock:
+        try:
+            cache[key] = made
+        except ValueError:  # larger than all that may be kept: the last such thing is kept alone
+            own.large.clear()
+            own.large[key] = made
     return made
 
 
@@ -86,7 +91,7 @@ def version_data(version_id: int) -> DataSet | Moments:
         with context().sessions() as session:
             return store.load_version(session, session.get_one(DataVersionRow, version_id))
 
-    return _once(context().recent, version_id, load)
+    return _once(context().recent, ("data", version_id), load)
 
 
 def context() -> Context:
