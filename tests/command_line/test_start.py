@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
 import pytest
 
+from dusk_arrow.command_line.start import start
+from dusk_arrow.records.cluster import Cluster, ClusterError
 from tests.conftest import DEMO, ROOT
 
 
@@ -95,3 +99,41 @@ def test_ctrl_c_ends_at_once_and_quietly() -> None:
 def children(process: int) -> list[int]:
     listed = Path(f"/proc/{process}/task/{process}/children")
     return [int(number) for number in listed.read_text().split()] if listed.exists() else []
+
+
+@pytest.mark.parametrize(
+    ("error", "said"),
+    [
+        (OSError(errno.ENOSPC, "No space left on device"), "is full; make room and start again"),
+        (
+            PermissionError(errno.EACCES, "Permission denied", "cluster.new"),
+            "cluster.new cannot be used: Permission denied",
+        ),
+        (ClusterError("The database server did not start."), "did not start"),
+        (ImportError("no module named nothing"), "could not start: no module named nothing"),
+    ],
+)
+def test_whatever_stands_in_the_way_of_a_start_is_a_sentence(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], error: Exception, said: str
+) -> None:
+    """A full disk, a folder of somebody else's, a failed import: one line, exit code 1, and the database stopped again."""
+    stopped: list[bool] = []
+
+    def fail(_cluster: Cluster) -> bool:
+        raise error
+
+    monkeypatch.setattr(Cluster, "create", fail)
+    monkeypatch.setattr(Cluster, "stop", lambda _cluster: stopped.append(True))
+    monkeypatch.setenv("DUSK_DATA", str(tmp_path))
+    monkeypatch.setenv("TMPDIR", str(tmp_path))
+    before = [signal.getsignal(number) for number in (signal.SIGINT, signal.SIGTERM)]
+    try:
+        assert start([]) == 1
+    finally:
+        signal.signal(signal.SIGINT, before[0])
+        signal.signal(signal.SIGTERM, before[1])
+        tempfile.tempdir = None
+    err = capsys.readouterr().err
+    assert said in err
+    assert "Traceback" not in err
+    assert stopped == [True]

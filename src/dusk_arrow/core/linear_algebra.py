@@ -65,6 +65,15 @@ def log_determinant(factors: Array) -> Array:
     return result
 
 
+MOST_AT_ONCE = 4_000_000
+
+
+def slices(count: int, size: int) -> list[tuple[int, int]]:
+    """Begin and end of slices of `count` things of `size` numbers each, so that no slice has more than four million."""
+    step = max(1, MOST_AT_ONCE // max(size, 1))
+    return [(begin, min(begin + step, count)) for begin in range(0, count, step)]
+
+
 def row_groups(rows: Array) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
     """Equal rows of (n, p): the first of each group (g,), the group of each row (n,), and the groups' sizes (g,).
 

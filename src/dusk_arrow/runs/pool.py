@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import pickle
-import signal
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
@@ -17,6 +16,7 @@ from time import sleep
 
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, ChunkResult, PreparedTask, prepare, run_chunk
 from dusk_arrow.core.resampling.plans import Chunk
+from dusk_arrow.runs.interrupts import interrupts_kept_away
 
 
 @lru_cache(maxsize=1)
@@ -29,8 +29,7 @@ def _run(path: str, chunk: Chunk) -> ChunkResult:
 
 
 def _end_with_parent(parent: int) -> None:
-    """Lets a worker end when the process that started it is gone, however that one ended; Ctrl-C is for that one alone."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    """Lets a worker end when the process that started it is gone, however that one ended."""
 
     def watch() -> None:
         while os.getppid() == parent:
@@ -63,7 +62,9 @@ class WorkerPool:
 
     def warm(self) -> None:
         """Starts the workers, so that the first run need not wait for them."""
-        for future in [self._executor().submit(_ready) for _ in range(self.workers)]:
+        with interrupts_kept_away():
+            futures = [self._executor().submit(_ready) for _ in range(self.workers)]
+        for future in futures:
             future.result()
 
     def __call__(self, task: BootstrapTask, chunks: list[Chunk]) -> Iterator[ChunkResult]:
@@ -76,7 +77,8 @@ class WorkerPool:
             path = Path(folder) / "task"
             path.write_bytes(pickle.dumps(task))
             executor = self._executor()
-            futures = [executor.submit(_run, str(path), chunk) for chunk in chunks]
+            with interrupts_kept_away():
+                futures = [executor.submit(_run, str(path), chunk) for chunk in chunks]
             try:
                 for future in futures:
                     yield future.result()

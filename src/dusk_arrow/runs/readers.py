@@ -4,7 +4,6 @@ down its reader does no harm to anything else."""
 from __future__ import annotations
 
 import resource
-import signal
 from collections.abc import Callable
 from concurrent.futures import TimeoutError as TooLongError
 from multiprocessing import get_context
@@ -15,6 +14,7 @@ from typing import TypeVar
 from pebble import ProcessExpired, ProcessPool
 
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.runs.interrupts import interrupts_kept_away
 
 T = TypeVar("T")
 READERS = 2
@@ -24,7 +24,6 @@ FILES_EACH = 25  # then a reader gives way to a fresh one, which returns its mem
 
 
 def _limit() -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that started the readers
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     import pandas  # noqa: F401  what every reader needs, loaded before the first file arrives
 
@@ -49,7 +48,8 @@ class Readers:
 
     def read(self, read: Callable[..., T], path: str, *arguments: object) -> T:
         """What `read(content, *arguments)` makes of a file. Raises ProblemError, also where it had to be stopped."""
-        future = self._started().schedule(_read, args=(read, path, arguments), timeout=self._seconds)
+        with interrupts_kept_away():
+            future = self._started().schedule(_read, args=(read, path, arguments), timeout=self._seconds)
         try:
             found: T = future.result()
             return found
@@ -70,7 +70,8 @@ class Readers:
 
     def warm(self) -> None:
         """Starts the readers, so that the first file need not wait for them."""
-        self._started().schedule(_limit)
+        with interrupts_kept_away():
+            self._started().schedule(_limit)
 
     def close(self) -> None:
         """Ends the readers."""

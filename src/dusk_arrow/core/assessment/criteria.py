@@ -4,7 +4,7 @@ stand; screens, readout and the pages of docs/methods read it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 Verdict = Literal["meets", "borderline", "misses", "none"]
@@ -47,7 +47,7 @@ class Criterion:
 
 
 HU_BENTLER = ".95: Hu & Bentler (1999); .90: Bentler & Bonett (1980)"
-SHEET = (
+FIGURES = (
     Criterion(
         "chi_square",
         "χ²",
@@ -289,18 +289,6 @@ SHEET = (
         "Fornell & Larcker (1981)",
     ),
     Criterion(
-        "lowest_ave",
-        "lowest AVE",
-        "Average variance extracted, for the construct where it is lowest: how much of its indicators' variance it explains, against their residual variance.",
-        "Σλ² / (Σλ² + Σθ)",
-        "Fornell & Larcker (1981)",
-        "quality",
-        "higher",
-        0.5,
-        None,
-        "Fornell & Larcker (1981)",
-    ),
-    Criterion(
         "htmt",
         "HTMT",
         "How much the items of two constructs correlate with each other, against how much they correlate among themselves; from absolute correlations.",
@@ -346,6 +334,9 @@ SHEET = (
         "quality",
     ),
 )
+AVE = next(criterion for criterion in FIGURES if criterion.key == "ave")
+LOWEST = f"The AVE of the construct where it is lowest. {AVE.definition}"
+SHEET = (*FIGURES, replace(AVE, key="lowest_ave", label="lowest AVE", definition=LOWEST))
 BY_KEY = {criterion.key: criterion for criterion in SHEET}
 
 

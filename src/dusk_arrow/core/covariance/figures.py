@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, all_values, implied, matrices
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, slices
 from dusk_arrow.core.specification.statements import Binary, Expression, Negative, Number, Reference
 
 Numbers = NDArray[Any]
@@ -245,8 +245,14 @@ def delta_errors(plan: FigurePlan, theta: Array, covariance: Array) -> Array:
 
     The Jacobian comes from complex steps, exact to machine precision (Squire & Trapp 1998).
     """
-    steps = theta + 1j * STEP * np.eye(theta.size)
-    jacobian = figures(plan, steps).flat().imag / STEP
+    p = len(plan.model.table.observed)
+    parts = []
+    for begin, end in slices(theta.size, p * p):
+        steps = theta + 1j * STEP * np.eye(theta.size)[begin:end]
+        parts.append(figures(plan, steps).flat().imag / STEP)
+    if not parts:
+        parts.append(np.zeros((0, figures(plan, theta[None]).flat().shape[-1])))
+    jacobian = np.concatenate(parts)
     variance = (jacobian * (covariance @ jacobian)).sum(axis=0)
     result: Array = np.sqrt(np.maximum(variance, 0.0))
     return np.where(np.isnan(jacobian).any(axis=0), np.nan, result)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, slices
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
@@ -333,13 +333,24 @@ STEP = 1e-20
 
 def second_derivatives(model: CompiledModel, theta: Array, omega: Array, omega_mean: Array | None) -> Array:
     """tr(Ω ∂ₖ∂ₗΣ) + ωᵀ∂ₖ∂ₗμ (q, q) at θ (q,) for fixed Ω and ω, by complex steps through the gradient."""
-    steps = theta + 1j * STEP * np.eye(theta.size)
+    rows = [
+        _second_rows(model, theta + 1j * STEP * np.eye(theta.size)[begin:end], omega, omega_mean)
+        for begin, end in slices(theta.size, omega.size)
+    ]
+    found: Array = np.concatenate(rows)
+    return (found + found.T) / 2
+
+
+def _second_rows(model: CompiledModel, steps: Numbers, omega: Array, omega_mean: Array | None) -> Array:
+    """The rows that belong to some complex steps (k, q)."""
     parts = matrices(model, steps)
     identity = np.eye(parts.effect.shape[-1])
     inverse = np.linalg.inv(identity - parts.effect)
     nodes = inverse @ parts.node @ np.swapaxes(inverse, -1, -2)
-    lead = np.broadcast_to(omega.astype(complex), (theta.size, *omega.shape))
+    lead = np.broadcast_to(omega.astype(complex), (steps.shape[0], *omega.shape))
     found = Implied(lead, nodes, parts.loading @ inverse, inverse)
-    shift = None if omega_mean is None else np.broadcast_to(omega_mean.astype(complex), (theta.size, omega_mean.size))
+    shift = None
+    if omega_mean is not None:
+        shift = np.broadcast_to(omega_mean.astype(complex), (steps.shape[0], omega_mean.size))
     rows: Array = gradient_of(model, parts, found, lead, shift).imag / STEP
-    return (rows + rows.T) / 2
+    return rows

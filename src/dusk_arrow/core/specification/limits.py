@@ -10,7 +10,7 @@ from dusk_arrow.core.specification.model import Model
 MOST_LINES = 2000
 MOST_CHARACTERS = 200_000
 LONGEST_NAME = 200
-SIZES = {"constructs": 100, "columns": 300, "paths": 1000, "covariances": 5000}
+SIZES = {"constructs": 60, "columns": 250, "paths": 400, "covariances": 1000}
 
 
 def check_text(lines: int, characters: int) -> None:
