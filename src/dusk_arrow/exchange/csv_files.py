@@ -124,7 +124,9 @@ def _read_cells(layout: Layout, options: ReadingOptions, skip: int) -> pd.DataFr
             nrows=options.most_rows,
             keep_default_na=False,
             na_values=sorted(MISSING | set(options.missing_codes)),
-            dtype=str if layout.decimal == "," else None,  # marks are judged by how the cells are written
+            # Only columns without a point are numbers to the reader then; all others are judged by how they are written.
+            decimal="," if layout.decimal == "," and layout.certain else ".",
+            dtype=str if layout.decimal == "," and not layout.certain else None,
             skipinitialspace=True,
             low_memory=False,
             true_values=[],

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,8 +15,10 @@ POINT = re.compile(r"[+-]?(?:\d+\.\d*|\.\d+)(?:[eE][+-]?\d+)?")
 COMMA = re.compile(r"[+-]?(?:\d+,\d*|,\d+)(?:[eE][+-]?\d+)?")
 BY_POINT = re.compile(r"[+-]?[1-9]\d{0,2}(?:\.\d{3})+(?:,\d+)?")
 BY_COMMA = re.compile(r"[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?")
-CERTAIN = r"(?:\d*,(?:\d{1,2}|\d{4,})|0?,\d+|\d{4,},\d+)"
-POSSIBLE = r"\d+,\d+"
+CERTAIN = re.compile(r"[+-]?(?:\d*,(?:\d{1,2}|\d{4,})|0?,\d+|\d{4,},\d+)")
+FRACTION = re.compile(r",\d+")
+QUOTED = re.compile(r'" *([+-]?\d*,\d+) *"')
+LOOKED_AT = 200_000
 
 
 @dataclass(frozen=True)
@@ -32,18 +35,37 @@ class Style:
 def guess_mark(text: str, delimiter: str) -> tuple[Mark, bool]:
     """The decimal mark of a file and whether that is certain: a comma where a cell can only be read with one, or where
     semicolons separate the columns and some cells may be."""
-    if "," not in text:
-        return ".", True
-    if delimiter == ",":  # only a quoted cell can hold one
-        text = "\n".join(re.findall(r'"[^",\n]*,[^",\n]*"', text))
-    edge = f'["{re.escape(delimiter)}]'
+    possible = False
+    cells = _cells_with_comma(text, delimiter)
+    for cell in itertools.islice(cells, LOOKED_AT):
+        if CERTAIN.fullmatch(cell):
+            return ",", True
+        possible = True
+    if possible and delimiter == ";":
+        return ",", False
+    return ".", delimiter == "," or not possible
 
-    def found(cell: str) -> bool:
-        return re.search(rf"(?:^|{edge}) *[+-]?{cell} *(?=$|\r|{edge})", text, re.MULTILINE) is not None
 
-    if found(CERTAIN):
-        return ",", True
-    return (",", False) if delimiter == ";" and found(POSSIBLE) else (".", delimiter == ",")
+def _cells_with_comma(text: str, delimiter: str) -> Iterator[str]:
+    """Cells that are digits with one comma among or before them; between commas as delimiters only quoted ones."""
+    if delimiter == ",":
+        yield from (found[1] for found in QUOTED.finditer(text))
+        return
+    edges = {"\n", "\r", '"', delimiter}
+    for found in FRACTION.finditer(text):
+        begin, end = found.span()
+        while begin > 0 and text[begin - 1].isdigit():
+            begin -= 1
+        if begin > 0 and text[begin - 1] in "+-":
+            begin -= 1
+        left, right = begin, end
+        while left > 0 and text[left - 1] == " " and delimiter != " ":
+            left -= 1
+        while right < len(text) and text[right] == " " and delimiter != " ":
+            right += 1
+        before, after = text[left - 1] if left else "\n", text[right] if right < len(text) else "\n"
+        if before in edges and after in edges:
+            yield text[begin:end]
 
 
 def reads(mark: Mark) -> Callable[[str], bool]:
