@@ -116,3 +116,22 @@ def test_estimation_is_switched_and_models_are_compared(page: Page) -> None:
     page.until(lambda: "Δχ² = 5.57, Δdf = 1" in page.find("[aria-label='Models side by side']").text)
     page.until(lambda: "Effort → Persistence" in page.find("table[aria-label='Every path at zero']").text)
     assert page.errors() == []
+
+
+def test_a_matrix_is_recognised_and_asks_for_its_cases(page: Page, tmp_path: Path) -> None:
+    """A square file was once six cases with nothing to put right; now it is a matrix, or cases if one says so."""
+    path = tmp_path / "published.csv"
+    path.write_text("wa1;wa2;wa3\n1;0,5;0,4\n0,5;1;0,3\n0,4;0,3;1\n")
+    page.open("/")
+    page.all("input[type=file]")[0].send_keys(str(path))
+    problems = page.find("[aria-label='Problems']")
+    page.until(lambda: "How many cases are behind the matrix?" in problems.text)
+    assert not page.button("Bring it in").is_enabled()
+    page.button("They are cases").click()
+    page.until(lambda: "3 cases, 3 columns" in page.find("header").text)
+    page.find("[aria-label='How the file is read'] select").send_keys("a cov")
+    page.until(lambda: "How many cases" in page.find("[aria-label='Problems']").text)
+    page.find("input[placeholder='n']").send_keys("250", Keys.ENTER)
+    page.press("Bring it in")
+    page.until(lambda: "/data" in page.driver.current_url)
+    page.until(lambda: "250 × 3" in page.find("header").text)

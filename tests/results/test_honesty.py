@@ -202,3 +202,46 @@ def test_every_path_at_zero_never_falls_below_the_whole_model() -> None:
     """A freer model that fits worse has not been solved; its difference is no test."""
     for test in paths_at_zero(parse(demo_text("river_wardens")), demo_data("river_wardens"), Settings()):
         assert test.difference is None or test.difference.chi_square >= 0
+
+
+GROWTH = "\n".join(
+    [
+        "Level shows in y1..y4",
+        "Slope shows in y1..y4",
+        *(
+            f"hold Level > y{t + 1} at 1\nhold Slope > y{t + 1} at {t}\nhold intercept of y{t + 1} at 0"
+            for t in range(4)
+        ),
+        "release intercept of Level",
+        "release intercept of Slope",
+    ]
+)
+
+
+def test_released_means_make_a_growth_model() -> None:
+    """The means of constructs, which are 0 by default, are estimated where they are released: an exact population."""
+    times = np.column_stack([np.ones(4), np.arange(4.0)])
+    spread = np.array([[1.0, 0.2], [0.2, 0.3]])
+    covariance = times @ spread @ times.T + 0.5 * np.eye(4)
+    matrix = Moments("growth", ("y1", "y2", "y3", "y4"), covariance, 400, 0, times @ np.array([2.0, 0.5]))
+    found = document(matrix, GROWTH)
+    assert found.fit is not None
+    assert found.fit.df == 14 - 9
+    assert found.fit.chi_square == pytest.approx(0, abs=1e-6)
+    means = {p.from_: p.estimate for p in found.parameters if p.kind == "mean" and p.free}
+    assert means == {"Level": pytest.approx(2.0, abs=1e-6), "Slope": pytest.approx(0.5, abs=1e-6)}
+
+
+def test_a_released_marker_gives_way_to_the_next() -> None:
+    """Releasing frees what the default fixes; holding and releasing the same is a contradiction."""
+    found = document(simulated(1), ONE + "\nrelease A > a1")
+    fixed = {p.to: p.free for p in found.parameters if p.kind == "loading"}
+    assert (fixed["a1"], fixed["a2"], fixed["b1"]) == (True, False, False)
+    assert found.fit is not None
+    plain = document(simulated(1)).fit
+    assert plain is not None
+    assert found.fit.chi_square == pytest.approx(plain.chi_square, abs=1e-6)
+    both = analysed(simulated(1), ONE + "\nrelease A > a1\nhold A > a1 at 0.7")
+    assert [p.code for p in both.problems] == ["held_and_released"]
+    composite = analysed(simulated(1), "A is made of a1, a2\nA leads to b1\nrelease variance of A")
+    assert "not_to_be_released" in {p.code for p in composite.problems}
