@@ -80,6 +80,7 @@ def test_ctrl_c_ends_at_once_and_quietly() -> None:
          "--data", str(DEMO / "river_wardens.csv"), "--bootstrap", "100000", "--workers", "2"],
         env={**os.environ, "PYTHONPATH": str(ROOT / "src")}, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         start_new_session=True,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell that runs tests in the background ignores it
     )  # fmt: skip
     deadline = time.monotonic() + 40
     while len(children(process.pid)) < 2 and time.monotonic() < deadline:
