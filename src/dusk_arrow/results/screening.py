@@ -158,8 +158,10 @@ def proposed_codes(column: Column) -> list[float]:
         return []
     found: list[float] = []
     for code in USUAL_CODES:
+        if code not in values:
+            continue
         others = values[~np.isin(values, [*found, code])]
-        if code not in values or others.size < 2:
+        if others.size < 2:
             continue
         span = float(others[-1] - others[0])
         gap = float(code - others[-1]) if code > others[-1] else float(others[0] - code) if code < others[0] else 0.0
