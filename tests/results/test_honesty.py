@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -15,9 +16,11 @@ from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.comparison import compare, difference, paths_at_zero, quick_fit
 from dusk_arrow.results.document import Bootstrap, Results
+from dusk_arrow.results.judgements import minima_notes
 from dusk_arrow.results.readout import readout, same_data
 from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data, demo_text
+from tests.core.test_search import simulated as weak_markers
 
 ONE = "A shows in a1, a2, a3\nB shows in b1, b2, b3\nA leads to B"
 
@@ -245,3 +248,16 @@ def test_a_released_marker_gives_way_to_the_next() -> None:
     assert [p.code for p in both.problems] == ["held_and_released"]
     composite = analysed(simulated(1), "A is made of a1, a2\nA leads to b1\nrelease variance of A")
     assert "not_to_be_released" in {p.code for p in composite.problems}
+
+
+def test_minima_are_given_as_chi_square_only_where_they_are() -> None:
+    """N·F is no χ² under ULS, whose test is of the residuals: the number would be one that nobody can find again."""
+    table_of_two = "A shows in x1, x2, x3\nB shows in x4, x5, x6"
+    for estimator, words in (("ml", "with χ² "), ("uls", "different points; the lowest")):
+        source = weak_markers(92, [0.2, 0.7, 0.6, 0.2, 0.65, 0.7], 74)
+        fitted = analysed(source, table_of_two, estimator=estimator).fitted
+        assert fitted is not None
+        two = replace(fitted.estimation, minima=(0.1, 0.2))
+        (note,) = [p for p in minima_notes(two, fitted.evidence) if p.code == "several_minima"]
+        assert words in note.message
+        assert ("χ² 7.40 and 14.80" in note.message) == (estimator == "ml")

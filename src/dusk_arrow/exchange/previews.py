@@ -9,7 +9,7 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.exchange.csv_files import first_rows, lay_out
 from dusk_arrow.exchange.labels import is_sidecar, read_names, with_labels
-from dusk_arrow.exchange.reading import is_text, matrix_rows, read_any, sheets_of
+from dusk_arrow.exchange.reading import is_text, matrix_rows, read_as, sheets_of
 from dusk_arrow.exchange.reading_options import ReadingOptions
 
 Kind = Literal["cases", "matrix"]
@@ -65,9 +65,10 @@ def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | No
             delimiter, decimal, encoding = layout.delimiter, layout.decimal, layout.encoding
             rows = first_rows(layout, ROWS)
             lines = layout.text.count("\n") + (not layout.text.endswith("\n"))
-        kind = "cases" if matrix_rows(content, file_name, options) is None else "matrix"
+        found = matrix_rows(content, file_name, options)
+        kind = "cases" if found is None else "matrix"
         few = max(LEAST_ROWS, min(MOST_ROWS, MOST_CELLS // max(len(rows[0]) if rows else 1, 1)))
-        data, problems = read_any(content, file_name, replace(options, most_rows=few), n)
+        data, problems = read_as(found, content, file_name, replace(options, most_rows=few), n)
     except ProblemError as error:
         problems = error.problems
     if not rows and isinstance(data, DataSet):

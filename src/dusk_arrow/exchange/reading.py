@@ -193,7 +193,18 @@ def read_any(
     content: bytes, file_name: str, options: ReadingOptions, n: int | None = None, divisor_offset: int = 1
 ) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
     """A file as cases, or as a matrix where it holds one. Raises ProblemError when it cannot be used."""
-    found = matrix_rows(content, file_name, options)
+    return read_as(matrix_rows(content, file_name, options), content, file_name, options, n, divisor_offset)
+
+
+def read_as(
+    found: tuple[list[list[str]], Mark] | None,
+    content: bytes,
+    file_name: str,
+    options: ReadingOptions,
+    n: int | None = None,
+    divisor_offset: int = 1,
+) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
+    """A file of which `matrix_rows` has found out what it holds. Raises ProblemError when it cannot be used."""
     if found is None:
         reading = read_file(content, file_name, options)
         return reading.data, reading.problems

@@ -33,13 +33,18 @@ def restore(cluster: Cluster, source: Path) -> Path:
         raise ClusterError(f"{source} is no backup of Dusk Arrow, or it is damaged; nothing was changed.")
     kept = _dated(cluster, "before-restore")
     back_up(cluster, kept)
-    fresh = f"{DATABASE}_restored"
-    _command(cluster, f"drop database if exists {fresh}", f"create database {fresh}")
+    fresh, old = f"{DATABASE}_restored", f"{DATABASE}_replaced"
+    _command(cluster, f"drop database if exists {fresh}", f"drop database if exists {old}", f"create database {fresh}")
     done = cluster.tool("pg_restore", "--exit-on-error", "--no-owner", f"--dbname={fresh}", str(source))
     if done.returncode != 0:
         _command(cluster, f"drop database {fresh}")
         raise ClusterError(f"{source} could not be restored; nothing was changed: {done.stdout.strip()[-300:]}")
-    _command(cluster, f"drop database {DATABASE}", f"alter database {fresh} rename to {DATABASE}")
+    engine = create_engine(cluster.url("postgres"))
+    with engine.begin() as connection:  # both names change at once, so that a kill leaves the one or the other
+        connection.execute(text(f"alter database {DATABASE} rename to {old}"))
+        connection.execute(text(f"alter database {fresh} rename to {DATABASE}"))
+    engine.dispose()
+    _command(cluster, f"drop database {old}")
     return kept
 
 

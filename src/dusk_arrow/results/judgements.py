@@ -156,17 +156,19 @@ def minima_notes(estimation: Estimation, evidence: Evidence) -> list[Problem]:
     found = []
     multiplier = evidence.multiplier
     if len(estimation.minima) > 1:
+        # N·F is a χ² for every estimator but ULS, whose test is another: there the values would be no χ².
         values = [f"{multiplier * value:.2f}" for value in estimation.minima[:4]]
+        which = "" if evidence.estimator == "uls" else f", with χ² {listed(values)}"
         message = (
-            f"From different starting values the estimation comes to rest at different points, with χ² {listed(values)}; the "
+            f"From different starting values the estimation comes to rest at different points{which}; the "
             "lowest is shown. Data that leave this open determine the model badly: more cases, better indicators or a "
             "simpler model would."
         )
         found.append(Problem("several_minima", "warning", message))
     if estimation.falls_lower:
         message = (
-            "From some starting values χ² falls below the one shown without coming to rest, with estimates that grow without "
-            "end. The solution shown is a minimum, but the data hardly determine the model."
+            "From some starting values the discrepancy falls below the one shown without coming to rest, with estimates that "
+            "grow without end. The solution shown is a minimum, but the data hardly determine the model."
         )
         found.append(Problem("falls_lower", "warning", message))
     return found

@@ -10,7 +10,7 @@ from dusk_arrow.core.covariance.discrepancies import Discrepancy, PatternLikelih
 from dusk_arrow.core.covariance.figures import standardize
 from dusk_arrow.core.covariance.implied import CompiledModel, all_values, implied, matrices
 from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
-from dusk_arrow.core.covariance.solver import ONLY, Solution, attempt, attempt_many, quasi_newton
+from dusk_arrow.core.covariance.solver import ONLY, Problem, Solution, attempt, attempt_many, quasi_newton
 from dusk_arrow.core.linear_algebra import Array
 
 STARTS = 12
@@ -47,9 +47,7 @@ def _negative_variance(model: CompiledModel, theta: Array) -> bool:
 
 
 def _flat(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> bool:
-    curvature = discrepancy.curvature(model, theta[None], ONLY)[0]
-    size = np.sqrt(np.maximum(np.diag(curvature), 1e-300))
-    values = np.linalg.eigvalsh(curvature / np.outer(size, size))
+    values = Problem(model, discrepancy).curvature(theta[None], ONLY).values[0]
     return bool(values[0] < FLAT * values[-1])
 
 

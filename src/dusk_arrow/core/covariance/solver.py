@@ -239,7 +239,7 @@ def _begin(theta: Array) -> State:
 ONLY = np.zeros(1, dtype=np.intp)
 
 
-def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array, most: int = 300) -> Array:
+def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> Array:
     """Where a BFGS descent leads from a start (q,) at which scoring failed."""
     from scipy.optimize import minimize  # loaded late: it takes long, and most fits do not need it
 
@@ -249,7 +249,7 @@ def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array, m
         value, gradient = problem.evaluate(values[None, :], ONLY)
         return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(values))
 
-    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": most}).x
+    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
     return found
 
 
