@@ -1,314 +1,51 @@
-"""Models beside each other: differences of χ², whether they are nested, every path at zero, tests of parameters."""
+"""Models beside each other, through their family: differences of χ², nested tests, and how likely each is the best."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
-from scipy.special import ndtr
 
-from dusk_arrow.core.assessment.fit import chi_square_p
-from dusk_arrow.core.covariance.discrepancies import Discrepancy
-from dusk_arrow.core.covariance.estimation import Estimation, estimate, identification
-from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of
-from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse, scaled_test
-from dusk_arrow.core.covariance.solver import solve
-from dusk_arrow.core.covariance.starting import starting_values
-from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.data import DataSet, Source
-from dusk_arrow.core.observations.screening import check_covariance
-from dusk_arrow.core.problems import has_error
-from dusk_arrow.core.specification.applying import apply_all
-from dusk_arrow.core.specification.changes import FixPath
-from dusk_arrow.core.specification.checking import check
-from dusk_arrow.core.specification.model import read
+from dusk_arrow.core.assessment.comparing import Comparison, Difference, ParameterTest, PathTest, difference_of
+from dusk_arrow.core.families import FAMILIES
+from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.specification.statements import Specification
-from dusk_arrow.results.analysis import set_up
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import Settings
 
-NESTED = 1e-6
-ROUNDING = 1e-3  # of χ²: a difference nearer to zero than this is none
-
-
-@dataclass(frozen=True)
-class Difference:
-    """The χ² difference of two models on the same data; `scaled` with the factor that makes it one where errors are
-    robust (Satorra & Bentler 2001, or 2010 where the first would be negative)."""
-
-    chi_square: float
-    df: int
-    p_value: float | None
-    scaled: float | None = None
-    scaled_p: float | None = None
-
 
 def difference(first: Results, second: Results) -> Difference | None:
-    """Δχ², Δdf and p of two models on the same variables and cases; None where they are not on the same data. There is no p
-    where the model with fewer parameters fits better, which only different minima can bring about.
+    """Δχ², Δdf and p of two models on the same variables and cases; None where they are not on the same data.
 
     The caller knows that one is nested in the other: it was made by fixing or freeing parameters.
     """
     if first.fit is None or second.fit is None or not same_data(first, second):
         return None
-    df = second.fit.df - first.fit.df
-    chi_square = second.fit.chi_square - first.fit.chi_square
-    sign = 1 if df >= 0 else -1
-    if df == 0 or sign * chi_square < -ROUNDING:
-        return Difference(chi_square, df, None)
-    return Difference(chi_square, df, chi_square_p(sign * chi_square, abs(df)))
+    return difference_of(second.fit.chi_square - first.fit.chi_square, second.fit.df - first.fit.df)
 
 
-@dataclass(frozen=True)
-class Quick:
-    """A model estimated without anything that is made of the estimates."""
-
-    table: ParameterTable
-    evidence: Evidence
-    estimation: Estimation
-    settings: Settings
-
-    @property
-    def df(self) -> int:
-        """Degrees of freedom."""
-        return self.table.n_moments - self.table.n_free
-
-    @property
-    def identity(self) -> str:
-        """What tells the data apart that two models rest on."""
-        return self.evidence.identity(self.table.observed)
-
-    def factor(self, theta: Array | None = None) -> float | None:
-        """The scaling factor of the test at the estimates (or other values), None where the test is not scaled."""
-        if self.settings.analytic_errors not in NEED_CASES:
-            return None
-        at = self.estimation.solution.theta if theta is None else theta
-        found = scaled_test(
-            self.estimation.model,
-            at,
-            self.evidence,
-            self.estimation.discrepancy,
-            self.df,
-            self.settings.analytic_errors,
-        )
-        return None if found is None else found.scaling_factor
+def quick_fit(specification: Specification, source: Source, settings: Settings) -> Any:
+    """A model estimated for comparisons alone; None where it cannot be."""
+    return FAMILIES[settings.family].quick_fit(specification, source, settings)
 
 
-def quick_fit(specification: Specification, source: Source, settings: Settings) -> Quick | None:
-    """Estimates a model; None where it cannot be."""
-    model = read(specification)
-    if has_error(check(specification, source.names)):
-        return None
-    if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in model.columns):
-        return None
-    table, evidence = set_up(specification, model, source, settings)
-    if has_error(check_covariance(table.observed, evidence.covariance, evidence.n)) or identification(table):
-        return None
-    try:
-        estimation = estimate(table, evidence, settings.analytic_errors)
-    except np.linalg.LinAlgError:
-        return None
-    return Quick(table, evidence, estimation, settings) if estimation.solution.converged else None
-
-
-def _within(free: Quick, restricted: Quick) -> tuple[float, Array] | None:
-    """The freer model fitted to what the restricted one implies: how far it stays away, and its values there."""
-    at = {name: i for i, name in enumerate(restricted.table.observed)}
-    if set(at) != set(free.table.observed):
-        return None
-    order = [at[name] for name in free.table.observed]
-    covariance = restricted.estimation.implied[np.ix_(order, order)]
-    means = restricted.estimation.implied_means
-    if free.table.means:
-        if means is None:
-            return None
-        means = means[order]
-    evidence = replace(free.evidence, covariance=covariance, means=means, values=None, groups=None, there=None)
-    if free.evidence.estimator == "adf":
-        evidence = replace(evidence, estimator="ml")
-    try:
-        target: Discrepancy = discrepancy_of(evidence)
-    except np.linalg.LinAlgError:
-        return None
-    solution = solve(free.estimation.model, target, starting_values(free.table, covariance, means))
-    return solution.discrepancy, solution.theta
-
-
-@dataclass(frozen=True)
-class Comparison:
-    """Whether one model is nested in the other (checked numerically: Bentler & Satorra 2010), and the test if so."""
-
-    nested: bool
-    reason: str
-    difference: Difference | None
-
-
-def compare(first: Quick, second: Quick) -> Comparison:
-    """Two models in either order; tested only where the more restricted one is a case of the other, on the same data."""
-    restricted, free = (first, second) if first.df > second.df else (second, first)
-    if set(first.table.observed) != set(second.table.observed):
-        return Comparison(False, "other data: they do not use the same variables", None)
-    if first.identity != second.identity:
-        return Comparison(False, "other data: they do not rest on the same cases", None)
-    if first.settings.estimator != second.settings.estimator:
-        return Comparison(False, "estimated in different ways: their χ² are not of one kind", None)
-    found = _within(free, restricted)
-    if found is None or found[0] > NESTED:
-        return Comparison(False, "not nested: the one cannot reproduce what the other implies", None)
-    if restricted.df == free.df:
-        return Comparison(True, "equivalent: they imply the same moments", None)
-    if restricted.estimation.statistic - free.estimation.statistic < -ROUNDING:
-        reason = (
-            "nested, but not to be tested: the freer model fits worse than the other, so its estimation has come to rest at "
-            "a point that is not its best"
-        )
-        return Comparison(True, reason, None)
-    return Comparison(True, "nested", _tested(restricted, free, found[1]))
-
-
-def _tested(restricted: Quick, free: Quick, values: Array) -> Difference:
-    df = restricted.df - free.df
-    chi_square = restricted.estimation.statistic - free.estimation.statistic
-    if chi_square < -ROUNDING:
-        return Difference(chi_square, df, None)
-    plain = Difference(chi_square, df, chi_square_p(chi_square, df))
-    own = restricted.factor()
-    if own is None:
-        return plain
-    other = free.factor() if free.df > 0 else 0.0
-    if other is None:
-        return plain
-    scale = (restricted.df * own - free.df * other) / df
-    if scale <= 0 and free.df > 0:
-        at_restricted = free.factor(values)
-        scale = (restricted.df * own - free.df * (at_restricted or 0.0)) / df
-    if scale <= 0:
-        return plain
-    scaled = chi_square / scale
-    return replace(plain, scaled=scaled, scaled_p=chi_square_p(scaled, df))
-
-
-@dataclass(frozen=True)
-class PathTest:
-    """One path: its z-test, and what fixing it at zero does to χ²."""
-
-    source: str
-    target: str
-    estimate: float
-    z: float | None
-    z_p: float | None
-    difference: Difference | None
+def compare(first: Any, second: Any, settings: Settings) -> Comparison:
+    """Two models estimated by `quick_fit`, in either order."""
+    return FAMILIES[settings.family].compare(first, second)
 
 
 def paths_at_zero(specification: Specification, source: Source, settings: Settings) -> list[PathTest]:
     """Every free path fixed at zero in turn, beside its z-test; empty where the model cannot be estimated."""
-    whole = quick_fit(specification, source, settings)
-    if whole is None:
-        return []
-    errors = np.sqrt(np.maximum(np.diag(whole.estimation.covariance), 0.0))
-    tests = []
-    for parameter in whole.table.parameters:
-        if parameter.kind != "path" or parameter.index is None:
-            continue
-        estimate_, se = float(whole.estimation.solution.theta[parameter.index]), float(errors[parameter.index])
-        z = estimate_ / se if se > 0 else None
-        changed = apply_all(specification, [FixPath(parameter.source, parameter.target, 0.0)])
-        without = quick_fit(changed, source, settings)
-        found = None if without is None else _tested(without, whole, _padded(whole, without))
-        p = None if z is None else float(2 * ndtr(-abs(z)))
-        tests.append(PathTest(parameter.source, parameter.target, estimate_, z, p, found))
-    return tests
-
-
-def _padded(free: Quick, restricted: Quick) -> Array:
-    """The restricted estimates as values of the freer model, by what the parameters are."""
-    place = {p.key: p for p in restricted.table.parameters}
-    values = free.estimation.solution.theta.copy()
-    for parameter in free.table.parameters:
-        if parameter.index is not None and parameter.key in place:
-            other = place[parameter.key]
-            index = other.index
-            values[parameter.index] = restricted.estimation.solution.theta[index] if index is not None else other.value
-    return values
-
-
-@dataclass(frozen=True)
-class ParameterTest:
-    """A hypothesis on several parameters by three routes: Wald, score (Lagrange multiplier), and Δχ²."""
-
-    df: int
-    wald: float | None
-    wald_p: float | None
-    score: float | None
-    score_p: float | None
-    difference: Difference | None
+    return FAMILIES[settings.family].paths_at_zero(specification, source, settings)
 
 
 def joint_test(
     restricted: Specification, specification: Specification, source: Source, settings: Settings
 ) -> ParameterTest | None:
-    """The hypothesis that makes `specification` the `restricted` one by fixing or equating free parameters.
-
-    Wald's test rests on the free model alone, the score test on the restricted one (Buse 1982). None where one of the
-    models cannot be estimated, or where the second has no fewer parameters.
-    """
-    free, bound = quick_fit(specification, source, settings), quick_fit(restricted, source, settings)
-    if free is None or bound is None or free.table.observed != bound.table.observed:
-        return None
-    df = free.table.n_free - bound.table.n_free
-    if df <= 0:
-        return None
-    values = _padded(free, bound)
-    gap, contrast = _contrast(free, bound)
-    wald = None
-    middle = contrast @ free.estimation.covariance @ contrast.T
-    inverse = guarded_inverse(middle)
-    if not np.isnan(inverse).any():
-        wald = float(gap @ inverse @ gap)
-    model, discrepancy = free.estimation.model, free.estimation.discrepancy
-    only = np.zeros(1, dtype=np.intp)
-    _, gradient = discrepancy.evaluate(model, values[None], only)
-    observed = free.evidence.groups is not None
-    curvature = discrepancy.exact(model, values, 0) if observed else discrepancy.curvature(model, values[None], only)[0]
-    bread = guarded_inverse(curvature)
-    score = None
-    if not np.isnan(bread).any() and settings.estimator != "uls":
-        score = float(free.evidence.multiplier * gradient[0] @ bread @ gradient[0] / 2)
-    return ParameterTest(
-        df,
-        wald,
-        None if wald is None else chi_square_p(wald, df),
-        score,
-        None if score is None else chi_square_p(score, df),
-        _tested(bound, free, values),
-    )
-
-
-def _contrast(free: Quick, bound: Quick) -> tuple[Array, Array]:
-    """What the restricted model asks of the free values: R θ − r = 0, as the gap at the estimates and R (d, q)."""
-    place = {p.key: p for p in bound.table.parameters}
-    theta = free.estimation.solution.theta
-    rows, gaps = [], []
-    first: dict[int, int] = {}
-    for parameter in free.table.parameters:
-        other = place.get(parameter.key)
-        if parameter.index is None or other is None:
-            continue
-        row = np.zeros(theta.size)
-        row[parameter.index] = 1.0
-        if other.index is None:
-            rows.append(row)
-            gaps.append(theta[parameter.index] - (other.value or 0.0))
-        elif other.index in first and first[other.index] != parameter.index:
-            row[first[other.index]] -= 1.0
-            rows.append(row)
-            gaps.append(theta[parameter.index] - theta[first[other.index]])
-        else:
-            first.setdefault(other.index, parameter.index)
-    return np.array(gaps), np.array(rows).reshape(len(gaps), theta.size)
+    """The hypothesis that makes `specification` the `restricted` one by fixing or equating free parameters."""
+    return FAMILIES[settings.family].joint_test(restricted, specification, source, settings)
 
 
 def information_weights(values: Sequence[float | None]) -> list[float | None]:

@@ -7,38 +7,35 @@ from dataclasses import replace
 
 import numpy as np
 
-from dusk_arrow.core.covariance.estimation import Estimation
-from dusk_arrow.core.covariance.evidence import Evidence
-from dusk_arrow.core.covariance.modification import Modification
-from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.family import Minima, Modification
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Moments, Source
+from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases
 from dusk_arrow.core.observations.steps import recoding
+from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
-from dusk_arrow.core.specification.model import Model
+from dusk_arrow.core.specification.model import Construct, Model
 
 
 def _missing_notes(evidence: Evidence) -> list[Problem]:
     """How many cases and answers are missing, and what was done about it."""
     lost = evidence.n_total - evidence.n
     notes = []
-    if evidence.groups is not None and evidence.values is not None:
+    if isinstance(evidence, IncompleteCases):
         gaps = int(np.isnan(evidence.values).sum())
         message = (
-            f"{gaps} missing answers in {len(evidence.groups)} patterns: every case counts with the answers it has."
+            f"{gaps} missing answers in {len(evidence.patterns)} patterns: every case counts with the answers it has."
         )
         if lost:
             message += f" {lost} of {evidence.n_total} cases have no answer in a column in use and are left out."
         notes.append(Problem("full_information", "note", message))
-        if not evidence.em_converged:
+        if not evidence.converged:
             message = (
                 "The saturated moments of the incomplete cases were not found exactly; some columns hardly overlap."
             )
             notes.append(Problem("em_not_converged", "warning", message))
-        if evidence.n == 0:
-            return notes
-    elif evidence.there is not None:
+    elif isinstance(evidence, FilledCases):
         message = (
             f"{int((~evidence.there).sum())} missing answers are filled with their column's mean, which makes variances and "
             "covariances too small. Full information uses the answers as they are."
@@ -77,10 +74,9 @@ def coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
     return [Problem("coarse_items", "note", message, tuple(coarse))]
 
 
-def sample_notes(evidence: Evidence, table: ParameterTable) -> list[Problem]:
-    """What is said of the number of cases, of missing answers, and of cases for a parameter."""
+def sample_notes(evidence: Evidence, asked: int) -> list[Problem]:
+    """What is missing, and whether there are too few cases: in all, or for each of the parameters asked for."""
     notes = _missing_notes(evidence)
-    asked = len({p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")})
     if asked and evidence.n < 5 * asked:
         message = (
             f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
@@ -120,13 +116,13 @@ def ways_out(problem: Problem, model: Model) -> Problem:
     return replace(problem, repairs=(*problem.repairs, *repairs[:3]))
 
 
-def shared_residuals(table: ParameterTable, modifications: Sequence[Modification]) -> list[Problem]:
+def shared_residuals(constructs: Sequence[Construct], modifications: Sequence[Modification]) -> list[Problem]:
     """Notes on pairs of items of one construct that share more than it explains (p < .001), at most three."""
-    owner = {name: c.name for c in table.constructs for name in c.indicators}
+    owner = {name: c.name for c in constructs for name in c.indicators}
     notes = []
     for m in modifications:
-        first, second = m.parameter.source, m.parameter.target
-        if m.parameter.matrix != "residual" or m.index < 10.83 or owner[first] != owner[second]:
+        first, second = m.key.source, m.key.target
+        if not m.residual or m.index < 10.83 or owner[first] != owner[second]:
             continue
         message = (
             f"{first} and {second} share more than {owner[first]} explains: with covarying residuals χ² would fall by about "
@@ -137,7 +133,7 @@ def shared_residuals(table: ParameterTable, modifications: Sequence[Modification
     return notes[:3]
 
 
-def dependent_estimates(parameters: ParameterTable, matrix: Array) -> list[Problem]:
+def dependent_estimates(free: Sequence[ParameterKey], matrix: Array) -> list[Problem]:
     """A note on estimates that can hardly be told apart: correlated beyond .98."""
     if matrix.size == 0 or np.isnan(matrix).any():
         return []
@@ -145,27 +141,26 @@ def dependent_estimates(parameters: ParameterTable, matrix: Array) -> list[Probl
     rows, columns = np.nonzero(np.tril(np.abs(correlation), -1) > 0.98)
     if rows.size == 0:
         return []
-    words = parameters.free_words()
-    pairs = [f"{words[j]} and {words[i]}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)]
+    pairs = [
+        f"{free[j].words} and {free[i].words}" for i, j in zip(rows[:3].tolist(), columns[:3].tolist(), strict=True)
+    ]
     message = f"The estimates of {listed(pairs)} depend on each other almost completely; look at what sets them apart."
     return [Problem("estimates_dependent", "note", message)]
 
 
-def minima_notes(estimation: Estimation, evidence: Evidence) -> list[Problem]:
+def minima_notes(minima: Minima) -> list[Problem]:
     """What is said where starting values lead to different places, or lower without end."""
     found = []
-    multiplier = evidence.multiplier
-    if len(estimation.minima) > 1:
-        # N·F is a χ² for every estimator but ULS, whose test is another: there the values would be no χ².
-        values = [f"{multiplier * value:.2f}" for value in estimation.minima[:4]]
-        which = "" if evidence.estimator == "uls" else f", with χ² {listed(values)}"
+    if len(minima.values) > 1:
+        values = [f"{value:.2f}" for value in minima.values[:4]]
+        which = f", with χ² {listed(values)}" if minima.are_chi_square else ""
         message = (
             f"From different starting values the estimation comes to rest at different points{which}; the "
             "lowest is shown. Data that leave this open determine the model badly: more cases, better indicators or a "
             "simpler model would."
         )
         found.append(Problem("several_minima", "warning", message))
-    if estimation.falls_lower:
+    if minima.falls_lower:
         message = (
             "From some starting values the discrepancy falls below the one shown without coming to rest, with estimates that "
             "grow without end. The solution shown is a minimum, but the data hardly determine the model."

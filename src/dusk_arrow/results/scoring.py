@@ -7,10 +7,10 @@ from typing import Literal
 
 import numpy as np
 
-from dusk_arrow.core.covariance.scores import ScoreWeights, score
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError, listed
+from dusk_arrow.core.scores import ScoreWeights, score
 from dusk_arrow.exchange.writing import harmless
 from dusk_arrow.results.document import Results
 

@@ -6,8 +6,6 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from dusk_arrow.core.covariance.robust import Errors
-
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
 
@@ -42,7 +40,7 @@ class Settings(BaseModel):
         return given
 
     @property
-    def analytic_errors(self) -> Errors:
+    def analytic_errors(self) -> Literal["expected", "observed", "sandwich", "satorra-bentler"]:
         """Where errors come from that are not the bootstrap's."""
         if self.errors == "bootstrap":
             return "observed" if self.missing == "full-information" else "expected"

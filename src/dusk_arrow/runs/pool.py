@@ -13,19 +13,24 @@ from multiprocessing import get_context
 from pathlib import Path
 from threading import Lock, Thread
 from time import sleep
+from typing import Any
 
-from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, ChunkResult, PreparedTask, prepare, run_chunk
-from dusk_arrow.core.resampling.plans import Chunk
+from dusk_arrow.core.families import FAMILIES
+from dusk_arrow.core.family import Family, Task
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
 from dusk_arrow.runs.interrupts import interrupts_kept_away
 
 
 @lru_cache(maxsize=1)
-def _prepared(path: str) -> PreparedTask:
-    return prepare(pickle.loads(Path(path).read_bytes()))
+def _prepared(path: str) -> tuple[Family, Any]:
+    task: Task = pickle.loads(Path(path).read_bytes())
+    family = FAMILIES[task.family]
+    return family, family.prepare(task)
 
 
 def _run(path: str, chunk: Chunk) -> ChunkResult:
-    return run_chunk(_prepared(path), chunk)
+    family, prepared = _prepared(path)
+    return family.run_chunk(prepared, chunk)
 
 
 def _end_with_parent(parent: int) -> None:
@@ -67,7 +72,7 @@ class WorkerPool:
         for future in futures:
             future.result()
 
-    def __call__(self, task: BootstrapTask, chunks: list[Chunk]) -> Iterator[ChunkResult]:
+    def __call__(self, task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult]:
         """Works off the chunks on all workers and yields their results in order.
 
         The task goes to the workers through a file, once, however large its data are. A pool with a dead worker is

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Literal
+from typing import Any, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
-from sqlalchemy.orm import Session
 
+from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.sentences import parse
@@ -18,8 +18,6 @@ from dusk_arrow.core.specification.writing import target_text, write
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.comparison import (
-    Comparison,
-    Quick,
     compare,
     information_weights,
     joint_test,
@@ -141,7 +139,7 @@ class JointTest(BaseModel):
     sentences: str
 
 
-def _quick(session: Session, head: RevisionRow) -> Quick | None:
+def _quick(head: RevisionRow) -> Any:
     data = version_data(head.data_version_id)
     return quick_fit(parse(head.specification), data, Settings.model_validate(head.settings))
 
@@ -188,7 +186,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             models.append(model)
         heads = [store.head_of(session, model) for model in models]
         documents = [fit_revision(session, head) for head in heads]
-        quick = [_quick(session, head) for head in heads]
+        quick = [_quick(head) for head in heads]
     comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
                       if d.data is not None and d.sample is not None}) == 1  # fmt: skip
     aic = information_weights([d.fit.aic if d.fit and comparable else None for d in documents])
@@ -214,7 +212,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             first, second = quick[i], quick[j]
             if first is None or second is None:
                 continue
-            found = compare(first, second)
+            found = compare(first, second, documents[i].settings)
             pairs.append(
                 PairLine(
                     first=models[i].id,

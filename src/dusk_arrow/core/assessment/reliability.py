@@ -19,3 +19,18 @@ def cronbach_alpha(covariance: Array) -> Array:
 def standardized_alpha(covariance: Array) -> Array:
     """Alpha of the standardized indicators: the same formula on correlations."""
     return cronbach_alpha(correlation_from(covariance))
+
+
+def composite_reliability(loadings: Array, residuals: Array) -> Array:
+    """Reliability (…) of the sum of a block from its loadings (…, k) and residual covariances (…, k, k), all in standard
+    deviations of the indicators (Jöreskog 1971; with covarying residuals Raykov 2001)."""
+    common = loadings.sum(axis=-1) ** 2
+    result: Array = common / (common + residuals.sum(axis=(-2, -1)))
+    return result
+
+
+def average_variance_extracted(loadings: Array, residuals: Array) -> Array:
+    """AVE (…) of a block from the same (Fornell & Larcker 1981)."""
+    squares = (loadings**2).sum(axis=-1)
+    result: Array = squares / (squares + np.trace(residuals, axis1=-2, axis2=-1))
+    return result

@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.criteria import BY_KEY
-from dusk_arrow.core.covariance.figures import Figures
-from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
+from dusk_arrow.core.covariance.implied import CompiledModel, matrices
+from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.scales import MARKER
+from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import MakeMarker, MergeConstructs, SetAside
@@ -35,15 +37,14 @@ def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
     return result
 
 
-def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]:
-    """Warnings about one solution θ (q,): negative variances, impossible correlations, loadings beyond 1, loops."""
+def explain(point: Point, found: Figures) -> list[Problem]:
+    """Warnings about one solution: negative variances, impossible correlations, loadings beyond 1, loops."""
     problems: list[Problem] = []
-    table = model.table
-    parts = matrices(model, theta)
-    nodes = implied(parts).nodes
+    table, parts, nodes = point.model.table, point.parts, point.found.nodes
+    values, standardized = found.of("estimate"), found.of("standardized")
     owner = {name: c for c in table.constructs for name in c.indicators}
     for i, parameter in enumerate(table.parameters):
-        value = float(found.parameters[i])
+        value = float(values[i])
         if parameter.kind == "variance" and parameter.free and value < 0:
             name = parameter.source
             what = "residual variance" if parameter.role == "residual" else "variance"
@@ -56,7 +57,7 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
             if name in owner and len(owner[name].indicators) > 2:
                 repairs = (Repair(f"Set {name} aside", SetAside(owner[name].name, name, "negative variance")),)
             problems.append(Problem("negative_variance", "warning", message, (name,), repairs))
-    if not problems and not bool(admissible(model, theta)):
+    if not problems and not bool(admissible(point.model, point.theta)):
         message = "The estimated covariances among residuals or constructs are impossible together (not positive semi-definite)."
         problems.append(Problem("not_semi_definite", "warning", message))
     constructs = [i for i, name in enumerate(table.nodes) if name in {c.name for c in table.constructs}]
@@ -81,44 +82,42 @@ def explain(model: CompiledModel, theta: Array, found: Figures) -> list[Problem]
                 problems.append(Problem("constructs_alike", "warning", message, names, repairs))
     for i, parameter in enumerate(table.parameters):
         alone = sum(parameter.target in c.indicators for c in table.constructs) == 1
-        if parameter.kind == "loading" and alone and abs(found.standardized[i]) > 1 + 1e-8:
-            message = (
-                f"The standardized loading of {parameter.target} is {coefficient(found.standardized[i])}, beyond 1."
-            )
+        if parameter.kind == "loading" and alone and abs(standardized[i]) > 1 + 1e-8:
+            message = f"The standardized loading of {parameter.target} is {coefficient(standardized[i])}, beyond 1."
             problems.append(Problem("loading_beyond_one", "warning", message, (parameter.target, parameter.source)))
-    problems += _weak_indicators(model, found)
+    problems += _weak_indicators(table, found)
     if float(np.abs(np.linalg.eigvals(parts.effect)).max(initial=0.0)) >= 1:
         message = "The loop in the model grows without end at these estimates, so total effects have no meaning."
         problems.append(Problem("unstable_loop", "warning", message))
     return problems
 
 
-def _loadings(model: CompiledModel, found: Figures, construct: Construct) -> dict[str, float]:
+def _loadings(table: ParameterTable, found: Figures, construct: Construct) -> dict[str, float]:
     """Standardized loadings of the indicators that a construct shares with no other."""
-    everyone = [name for other in model.table.constructs for name in other.indicators]
+    everyone = [name for other in table.constructs for name in other.indicators]
     return {
-        p.target: float(found.standardized[i])
-        for i, p in enumerate(model.table.parameters)
+        p.target: found.value("standardized", p.key)
+        for p in table.parameters
         if p.kind == "loading" and p.source == construct.name and everyone.count(p.target) == 1
     }
 
 
-def direction_of(model: CompiledModel, found: Figures, construct: Construct) -> Literal[1, -1]:
+def direction_of(table: ParameterTable, found: Figures, construct: Construct) -> Literal[1, -1]:
     """The direction of most of a construct's indicators, by which all are judged: −1 where the one that carries the scale
     runs against them. The scale itself stays where it was said."""
-    return 1 if sum(np.sign(v) for v in _loadings(model, found, construct).values()) >= 0 else -1
+    return 1 if sum(np.sign(v) for v in _loadings(table, found, construct).values()) >= 0 else -1
 
 
-def _weak_indicators(model: CompiledModel, found: Figures) -> list[Problem]:
+def _weak_indicators(table: ParameterTable, found: Figures) -> list[Problem]:
     """Indicators that run against their block, and those that hardly belong to it."""
     problems: list[Problem] = []
     tolerable = BY_KEY["loading"].tolerable or 0.0
-    for construct in model.table.constructs:
-        own = _loadings(model, found, construct)
+    for construct in table.constructs:
+        own = _loadings(table, found, construct)
         if len(own) < 3:
             continue
-        sign = direction_of(model, found, construct)
-        carries = {p.target for p in model.table.parameters if p.source == construct.name and p.why_fixed == MARKER}
+        sign = direction_of(table, found, construct)
+        carries = {p.target for p in table.parameters if p.source == construct.name and p.why_fixed == MARKER}
         for name, loading in own.items():
             about = (name, construct.name)
             aside = Repair(f"Set {name} aside", SetAside(construct.name, name))

@@ -3,39 +3,86 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies import Discrepancy
-from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of
-from dusk_arrow.core.covariance.implied import CompiledModel, implied, implied_means, information, lay_out, matrices
-from dusk_arrow.core.covariance.least_squares import settled_solution
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
+from dusk_arrow.core.covariance.estimators.estimator import Estimator
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
+from dusk_arrow.core.covariance.implied import CompiledModel, information, lay_out
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
 from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.robust import Errors, model_statistic, parameter_covariance
+from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.robust import Errors
 from dusk_arrow.core.covariance.scales import align_signs
 from dusk_arrow.core.covariance.search import search
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.evidence import Evidence
 from dusk_arrow.core.problems import Problem, listed
+
+MAXIMUM_LIKELIHOOD = ESTIMATORS["ml"]
+
+
+class SingularMomentsError(np.linalg.LinAlgError):
+    """The sample's covariances, or the covariances of its moments, are singular; `what` says which."""
+
+    def __init__(self, what: Literal["sample", "moments"]) -> None:
+        super().__init__(f"singular {what}")
+        self.what = what
 
 
 @dataclass(frozen=True)
 class Estimation:
-    """A fitted model: Σ (p, p), μ (p,) where means are modelled, node covariances C (m, m), covariance (q, q) of θ (nan
-    when not identified), the test statistic T, the different minima F that were found, and whether F fell below all of
-    them without coming to rest."""
+    """A fitted model: how it was estimated, where the solution stands, covariance (q, q) of θ (nan when not identified),
+    the test statistic T, the different minima F that were found, and whether F fell below all of them without coming to
+    rest."""
 
-    model: CompiledModel
-    discrepancy: Discrepancy
+    estimator: Estimator
+    errors: Errors
+    point: Point
     solution: Solution
-    implied: Array
-    implied_means: Array | None
-    nodes: Array
     covariance: Array
     statistic: float
     minima: tuple[float, ...] = ()
     falls_lower: bool = False
+
+    @property
+    def model(self) -> CompiledModel:
+        """The model."""
+        return self.point.model
+
+    @property
+    def evidence(self) -> Evidence:
+        """What it was fitted to."""
+        return self.point.evidence
+
+    @property
+    def discrepancy(self) -> Discrepancy:
+        """The discrepancy that was minimised."""
+        return self.point.discrepancy
+
+    @property
+    def implied(self) -> Array:
+        """Σ (p, p)."""
+        return self.point.covariance
+
+    @property
+    def implied_means(self) -> Array | None:
+        """μ (p,) where means are modelled."""
+        return self.point.means
+
+    @property
+    def nodes(self) -> Array:
+        """The covariances C (m, m) of the nodes."""
+        return self.point.found.nodes
+
+    @property
+    def df(self) -> int:
+        """Degrees of freedom."""
+        return self.point.layout.size - self.model.n_free
 
 
 def identification(table: ParameterTable) -> list[Problem]:
@@ -45,7 +92,7 @@ def identification(table: ParameterTable) -> list[Problem]:
     are named. The verdict is about the model, not about one sample.
     """
     p, q = len(table.observed), table.n_free
-    moments = table.n_moments
+    moments = MomentLayout(p, table.means).size
     if q > moments:
         kinds = "variances, covariances and means" if table.means else "variances and covariances"
         message = (
@@ -87,31 +134,31 @@ def identification(table: ParameterTable) -> list[Problem]:
     return [Problem("not_identified", "error", message, tuple(names[:12]), parameters=tuple(keys[:12]))]
 
 
-def estimate(table: ParameterTable, evidence: Evidence, errors: Errors = "expected") -> Estimation:
+def discrepancy_of(model: CompiledModel, evidence: Evidence, estimator: Estimator) -> Discrepancy:
+    """The discrepancy of the evidence as a batch of one. Raises SingularMomentsError where S or its weights are singular."""
+    discrepancy, usable = estimator.discrepancy(evidence.samples(), layout_of(model))
+    if not usable.all():
+        raise SingularMomentsError("moments" if estimator.needs_cases else "sample")
+    return discrepancy
+
+
+def estimate(
+    table: ParameterTable, evidence: Evidence, estimator: Estimator = MAXIMUM_LIKELIHOOD, errors: Errors = "expected"
+) -> Estimation:
     """Estimates of a model from evidence in the order of `table.observed`.
 
     `errors` says where the errors come from; robust ones need cases. They are nan where the information is singular.
-    Raises SingularMomentsError where the sample or ADF's weights are singular.
+    Raises SingularMomentsError where the sample or the estimator's weights are singular.
     """
     model = lay_out(table)
-    discrepancy = discrepancy_of(evidence)
+    discrepancy = discrepancy_of(model, evidence, estimator)
     start = starting_values(table, evidence.covariance, evidence.means)
-    found_minima = search(model, discrepancy, start, evidence.n)
-    solution = found_minima.solution
-    if evidence.estimator == "uls" and model.n_free:
-        means = evidence.means if model.means else None
-        solution = settled_solution(model, evidence.covariance, means, solution, start)
+    minima = search(model, discrepancy, start, evidence.n)
+    solution = estimator.settle(model, evidence.samples(), minima.solution, start)
     solution = replace(solution, theta=align_signs(model, solution.theta))
-    theta = solution.theta
-    parts = matrices(model, theta)
-    found = implied(parts)
-    q = model.n_free
-    covariance = np.full((q, q), np.nan)
-    if solution.converged and q:
-        covariance = parameter_covariance(model, theta, evidence, discrepancy, errors)
-    statistic = model_statistic(model, theta, evidence, solution.discrepancy, errors) if solution.converged else np.nan
-    means = implied_means(parts, found)[0] if model.means else None
-    return Estimation(
-        model, discrepancy, solution, found.covariance, means, found.nodes, covariance, statistic,
-        found_minima.minima, found_minima.falls_lower,
-    )  # fmt: skip
+    point = Point(model, solution.theta, evidence, discrepancy)
+    covariance = np.full((model.n_free, model.n_free), np.nan)
+    if solution.converged and model.n_free:
+        covariance = estimator.covariance(point, errors)
+    statistic = estimator.statistic(point, solution.discrepancy, errors) if solution.converged else np.nan
+    return Estimation(estimator, errors, point, solution, covariance, statistic, minima.minima, minima.falls_lower)

@@ -1,75 +1,90 @@
-"""Everything that follows from the free values: standardized solution, R², effects, reliability. All batched.
+"""Everything that follows from the free values and the sample: standardized solution, R², effects, reliability, validity.
 
-The same function serves the full sample (a batch of one), the delta method (complex steps) and the bootstrap.
+One function serves the full sample (a batch of one) and the bootstrap; the part that depends on the free values alone
+also takes complex steps for the delta method.
 """
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass
-from typing import Any
+from functools import cached_property
+from itertools import combinations
 
 import numpy as np
-from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, all_values, implied, matrices
+from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
+from dusk_arrow.core.assessment.reliability import (
+    average_variance_extracted,
+    composite_reliability,
+    cronbach_alpha,
+)
+from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.covariance.implied import CompiledModel, Implied, Matrices, all_values, implied, matrices
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.linear_algebra import Array, slices
-from dusk_arrow.core.specification.statements import Binary, Expression, Negative, Number, Reference
-
-Numbers = NDArray[Any]
+from dusk_arrow.core.effects.tracked import Quantity, tracked_values
+from dusk_arrow.core.effects.values import effect_values
+from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
+from dusk_arrow.core.linear_algebra import Array, correlation_from, slices
 
 
 @dataclass(frozen=True)
 class FigurePlan:
-    """Which figures are computed: the model, its effects, its tracked quantities and what R² is asked of."""
+    """Which figures are computed: of the model, its effects, its tracked quantities, and of the outcomes with their
+    antecedents."""
 
     model: CompiledModel
-    effects: tuple[Effect, ...]
-    tracked: dict[str, tuple[str, ...] | Expression]
-    explained: tuple[str, ...]
-    reflective: tuple[str, ...]
+    effects: tuple[Effect, ...] = ()
+    tracked: tuple[tuple[str, Quantity], ...] = ()
+    antecedents: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
+    @cached_property
+    def explained(self) -> tuple[str, ...]:
+        """What R² is asked of: outcomes and indicators, not composites."""
+        table = self.model.table
+        composites = {c.name for c in table.constructs if c.mode == "formative"}
+        into = {p.target for p in table.parameters if p.matrix == "effect"} - composites
+        shown = [p.target for p in table.parameters if p.matrix == "loading"]
+        return tuple(dict.fromkeys([*(name for name in table.nodes if name in into), *shown]))
 
-@dataclass(frozen=True)
-class Figures:
-    """Figures of a batch (b first): parameters and standardized (b, n), effects and their standardized form (b, e),
-    tracked (b, t), r_squared (b, k), composite_reliability and ave (b, c); nan where one does not apply."""
+    @cached_property
+    def reflective(self) -> tuple[str, ...]:
+        """The constructs whose reliability is asked: those that show in two indicators or more."""
+        constructs = self.model.table.constructs
+        return tuple(c.name for c in constructs if c.mode == "reflective" and len(c.indicators) > 1)
 
-    parameters: Numbers
-    standardized: Numbers
-    effects: Numbers
-    effects_standardized: Numbers
-    tracked: Numbers
-    r_squared: Numbers
-    composite_reliability: Numbers
-    ave: Numbers
+    @cached_property
+    def blocks(self) -> dict[str, list[int]]:
+        """For every reflective construct with observed indicators their positions, for alpha and HTMT."""
+        at = {name: i for i, name in enumerate(self.model.table.observed)}
+        constructs = [c for c in self.model.table.constructs if c.mode == "reflective"]
+        found = {c.name: [at[name] for name in c.indicators if name in at] for c in constructs}
+        return {name: block for name, block in found.items() if block}
 
-    def flat(self) -> Numbers:
-        """All figures side by side (b, f), in the order of the fields."""
-        return np.concatenate([getattr(self, name) for name in self.__dataclass_fields__], axis=-1)
+    @cached_property
+    def model_keys(self) -> tuple[FigureKey, ...]:
+        """What follows from the free values alone."""
+        parameters = [p.key for p in self.model.table.parameters]
+        return (
+            *(FigureKey("estimate", key) for key in parameters),
+            *(FigureKey("standardized", key) for key in parameters),
+            *(FigureKey("effect", effect) for effect in self.effects),
+            *(FigureKey("standardized_effect", effect) for effect in self.effects),
+            *(FigureKey("tracked", (name,)) for name, _ in self.tracked),
+            *(FigureKey("r_squared", (name,)) for name in self.explained),
+            *(FigureKey("composite_reliability", (name,)) for name in self.reflective),
+            *(FigureKey("ave", (name,)) for name in self.reflective),
+        )
 
-    def split(self, flat: Array) -> dict[str, Array]:
-        """Columns of an array (…, f) laid out like `flat`, back under the names of the fields."""
-        parts, at = {}, 0
-        for name in self.__dataclass_fields__:
-            width = getattr(self, name).shape[-1]
-            parts[name] = flat[..., at : at + width]
-            at += width
-        return parts
-
-
-def make_plan(
-    model: CompiledModel, effects: tuple[Effect, ...], tracked: dict[str, tuple[str, ...] | Expression]
-) -> FigurePlan:
-    """The plan of figures for a compiled model."""
-    table = model.table
-    composites = {c.name for c in table.constructs if c.mode == "formative"}
-    into = [p.target for p in table.parameters if p.matrix == "effect" and p.target not in composites]
-    observed_in_block = [p.target for p in table.parameters if p.matrix == "loading"]
-    reflective = tuple(c.name for c in table.constructs if c.mode == "reflective" and len(c.indicators) > 1)
-    in_order = [name for name in table.nodes if name in into]
-    return FigurePlan(model, effects, tracked, tuple(dict.fromkeys([*in_order, *observed_in_block])), reflective)
+    @cached_property
+    def further_keys(self) -> tuple[FigureKey, ...]:
+        """What is computed from the sample's or the constructs' covariances as they are."""
+        pairs = [(outcome, name) for outcome, names in self.antecedents for name in names]
+        return (
+            *(FigureKey("alpha", (name,)) for name in self.blocks),
+            *(FigureKey("htmt", pair) for pair in combinations(self.blocks, 2)),
+            *(FigureKey("vif", pair) for pair in pairs),
+            *(FigureKey("f_squared", pair) for pair in pairs),
+        )
 
 
 def _root(values: Numbers) -> Numbers:
@@ -79,15 +94,15 @@ def _root(values: Numbers) -> Numbers:
     return np.where(positive, result, np.nan)
 
 
-def standardize(model: CompiledModel, values: Numbers, parts: Matrices, nodes: Numbers, covariance: Numbers) -> Numbers:
+def standardize(model: CompiledModel, values: Numbers, parts: Matrices, found: Implied) -> Numbers:
     """Standardized parameters (…, n): constructs and observed variables scaled to variance 1.
 
     Covariances become correlations (of residuals and disturbances where those covary); variances become the
     share of the variable's variance, intercepts and means are in SDs.
     """
     sd = {
-        "node": _root(np.diagonal(nodes, axis1=-2, axis2=-1)),
-        "observed": _root(np.diagonal(covariance, axis1=-2, axis2=-1)),
+        "node": _root(np.diagonal(found.nodes, axis1=-2, axis2=-1)),
+        "observed": _root(np.diagonal(found.covariance, axis1=-2, axis2=-1)),
     }
     own = {
         "node": _root(np.diagonal(parts.node, axis1=-2, axis2=-1)),
@@ -122,70 +137,26 @@ def _path_matrix(plan: FigurePlan, values: Numbers) -> Numbers:
     return result
 
 
-def effect_values(plan: FigurePlan, values: Numbers) -> Numbers:
-    """Effects (…, e) from parameter values (…, n): products along routes, totals from (I−B)⁻¹."""
+def _explained(plan: FigurePlan, parts: Matrices, found: Implied) -> Numbers:
+    """R² (…, k): one less the share of the disturbance or residual."""
     node_at = {name: i for i, name in enumerate(plan.model.table.nodes)}
-    paths = _path_matrix(plan, values)
-    total = np.linalg.inv(np.eye(paths.shape[-1]) - paths)
-    result = np.zeros((*values.shape[:-1], len(plan.effects)), dtype=values.dtype)
-    for at, effect in enumerate(plan.effects):
-        row, column = node_at[effect.target], node_at[effect.source]
-        if effect.via is None:
-            result[..., at] = total[..., row, column]
-            if effect.kind == "total indirect":
-                result[..., at] = result[..., at] - paths[..., row, column]
-        else:
-            product: Numbers = np.ones(values.shape[:-1], dtype=values.dtype)
-            for start, end in zip(effect.route, effect.route[1:], strict=False):
-                product = product * paths[..., node_at[end], node_at[start]]
-            result[..., at] = product
+    observed_at = {name: i for i, name in enumerate(plan.model.table.observed)}
+    result = np.zeros((*found.nodes.shape[:-2], len(plan.explained)), dtype=found.nodes.dtype)
+    for at, name in enumerate(plan.explained):
+        own, whole, i = (
+            (parts.node, found.nodes, node_at[name])
+            if name in node_at
+            else (parts.residual, found.covariance, observed_at[name])
+        )
+        result[..., at] = 1 - own[..., i, i] / whole[..., i, i]
     return result
 
 
-def _evaluate(expression: Expression, known: dict[str, Numbers]) -> Numbers:
-    match expression:
-        case Number(value):
-            return np.asarray(value)
-        case Reference(name):
-            return known[name]
-        case Negative(operand):
-            return -_evaluate(operand, known)
-        case Binary(operator, left, right):
-            a, b = _evaluate(left, known), _evaluate(right, known)
-            if operator == "+":
-                return a + b
-            if operator == "-":
-                return a - b
-            if operator == "*":
-                return a * b
-            with np.errstate(divide="ignore", invalid="ignore"):
-                result: Numbers = a / b
-            return np.where(np.isfinite(result), result, np.nan)
-
-
-def tracked_values(plan: FigurePlan, values: Numbers) -> Numbers:
-    """Tracked quantities (…, t) from unstandardized parameter values (…, n)."""
-    known = {name: values[..., at] for name, at in plan.model.table.names.items()}
-    where = {(p.source, p.target): i for i, p in enumerate(plan.model.table.parameters) if p.kind == "path"}
-    result = np.zeros((*values.shape[:-1], len(plan.tracked)), dtype=values.dtype)
-    for at, (name, quantity) in enumerate(plan.tracked.items()):
-        if isinstance(quantity, tuple):
-            found: Numbers = np.ones(values.shape[:-1], dtype=values.dtype)
-            for step in itertools.pairwise(quantity):
-                found = found * values[..., where[step]]
-        else:
-            found = _evaluate(quantity, known)
-        result[..., at] = known[name] = np.broadcast_to(found, values.shape[:-1])
-    return result
-
-
-def _reliability(
-    plan: FigurePlan, standardized: Numbers, covariance: Numbers, parts: Matrices
-) -> tuple[Numbers, Numbers]:
-    """Composite reliability (Raykov's 2001 form where residuals covary) and AVE (Fornell & Larcker 1981), each (…, c)."""
+def _reliability(plan: FigurePlan, standardized: Numbers, parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:
+    """Composite reliability and AVE, each (…, c)."""
     table = plan.model.table
     observed_at = {name: i for i, name in enumerate(table.observed)}
-    sd = _root(np.diagonal(covariance, axis1=-2, axis2=-1))
+    sd = _root(np.diagonal(found.covariance, axis1=-2, axis2=-1))
     shape = (*standardized.shape[:-1], len(plan.reflective))
     reliability, ave = np.zeros(shape, standardized.dtype), np.zeros(shape, standardized.dtype)
     for at, name in enumerate(plan.reflective):
@@ -193,66 +164,78 @@ def _reliability(
         loadings = standardized[..., chosen]
         rows = [observed_at[table.parameters[i].target] for i in chosen if table.parameters[i].matrix == "loading"]
         if len(rows) == len(chosen):
-            residual = parts.residual[..., rows, :][..., rows] / (
-                sd[..., rows][..., :, None] * sd[..., rows][..., None, :]
-            )
-            error = residual.sum(axis=(-2, -1))
-            own = np.trace(residual, axis1=-2, axis2=-1)
-        else:
-            own = error = (1 - loadings**2).sum(axis=-1)
-        squares = (loadings**2).sum(axis=-1)
-        ave[..., at] = squares / (squares + own)
-        common = loadings.sum(axis=-1) ** 2
-        reliability[..., at] = common / (common + error)
+            own = sd[..., rows]
+            residuals = parts.residual[..., rows, :][..., rows] / (own[..., :, None] * own[..., None, :])
+        else:  # constructs among the indicators: what is not common to them is their own
+            residuals = (1 - loadings**2)[..., None] * np.eye(len(chosen))
+        reliability[..., at] = composite_reliability(loadings, residuals)
+        ave[..., at] = average_variance_extracted(loadings, residuals)
     return reliability, ave
 
 
-def figures(plan: FigurePlan, theta: Numbers) -> Figures:
-    """All figures for a batch of free values θ (b, q), real or complex."""
-    model = plan.model
+def _from_values(plan: FigurePlan, theta: Numbers, parts: Matrices, found: Implied) -> Numbers:
+    model, nodes = plan.model, plan.model.table.nodes
     values = all_values(model, theta)
-    parts = matrices(model, theta)
-    found = implied(parts)
-    standardized = standardize(model, values, parts, found.nodes, found.covariance)
-    node_at = {name: i for i, name in enumerate(model.table.nodes)}
-    observed_at = {name: i for i, name in enumerate(model.table.observed)}
-    r_squared = np.zeros((*theta.shape[:-1], len(plan.explained)), dtype=theta.dtype)
-    for at, name in enumerate(plan.explained):
-        if name in node_at:
-            i = node_at[name]
-            r_squared[..., at] = 1 - parts.node[..., i, i] / found.nodes[..., i, i]
-        else:
-            i = observed_at[name]
-            r_squared[..., at] = 1 - parts.residual[..., i, i] / found.covariance[..., i, i]
-    reliability, ave = _reliability(plan, standardized, found.covariance, parts)
-    return Figures(
+    standardized = standardize(model, values, parts, found)
+    paths = _path_matrix(plan, values)
+    named = {name: values[..., at] for name, at in model.table.names.items()}
+    columns = (
         values,
         standardized,
-        effect_values(plan, values),
-        effect_values(plan, standardized),
-        tracked_values(plan, values),
-        r_squared,
-        reliability,
-        ave,
+        effect_values(plan.effects, nodes, paths),
+        effect_values(plan.effects, nodes, _path_matrix(plan, standardized)),
+        tracked_values(dict(plan.tracked), named, nodes, paths),
+        _explained(plan, parts, found),
+        *_reliability(plan, standardized, parts, found),
     )
+    return np.concatenate(columns, axis=-1)
+
+
+def model_figures(plan: FigurePlan, theta: Numbers) -> Figures:
+    """What follows from free values θ (…, q) alone, real or complex."""
+    parts = matrices(plan.model, theta)
+    return Figures(plan.model_keys, _from_values(plan, theta, parts, implied(parts)))
+
+
+def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
+    blocks = list(plan.blocks.values())
+    correlation = correlation_from(samples)
+    at = {name: i for i, name in enumerate(plan.model.table.nodes)}
+    alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
+    columns = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
+    columns += [htmt(correlation, a, b) for a, b in combinations(blocks, 2)]
+    wide = [
+        (np.asarray(antecedent_vif(nodes, rows)), np.asarray(f_squared(nodes, at[outcome], rows)))
+        for outcome, names in plan.antecedents
+        for rows in [[at[name] for name in names]]
+    ]
+    for which in (0, 1):
+        columns += [part[which][..., k] for part in wide for k in range(part[which].shape[-1])]
+    lead = np.broadcast_shapes(samples.shape[:-2], nodes.shape[:-2])
+    return np.stack([np.broadcast_to(c, lead) for c in columns], axis=-1) if columns else np.zeros((*lead, 0))
+
+
+def figures(plan: FigurePlan, theta: Array, samples: Array) -> Figures:
+    """All figures of a batch: free values θ (…, q) and the sample covariances (…, p, p) they were estimated from."""
+    parts = matrices(plan.model, theta)
+    found = implied(parts)
+    own = Figures(plan.model_keys, _from_values(plan, theta, parts, found))
+    return side_by_side([own, Figures(plan.further_keys, _from_covariances(plan, found.nodes, samples))])
 
 
 STEP = 1e-20
 
 
-def delta_errors(plan: FigurePlan, theta: Array, covariance: Array) -> Array:
-    """Delta-method standard errors (f,) of all figures, from the covariance (q, q) of the free values.
+def delta_errors(plan: FigurePlan, theta: Array, covariance: Array) -> Figures:
+    """Delta-method standard errors of what follows from the free values, from their covariance (q, q).
 
     The Jacobian comes from complex steps, exact to machine precision (Squire & Trapp 1998).
     """
     p = len(plan.model.table.observed)
-    parts = []
+    jacobian = np.zeros((theta.size, len(plan.model_keys)))
     for begin, end in slices(theta.size, p * p):
         steps = theta + 1j * STEP * np.eye(theta.size)[begin:end]
-        parts.append(figures(plan, steps).flat().imag / STEP)
-    if not parts:
-        parts.append(np.zeros((0, figures(plan, theta[None]).flat().shape[-1])))
-    jacobian = np.concatenate(parts)
+        jacobian[begin:end] = model_figures(plan, steps).values.imag / STEP
     variance = (jacobian * (covariance @ jacobian)).sum(axis=0)
-    result: Array = np.sqrt(np.maximum(variance, 0.0))
-    return np.where(np.isnan(jacobian).any(axis=0), np.nan, result)
+    errors: Array = np.sqrt(np.maximum(variance, 0.0))
+    return Figures(plan.model_keys, np.where(np.isnan(jacobian).any(axis=0), np.nan, errors))

@@ -13,9 +13,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.discrepancies import jacobian, moment_vector
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
-from dusk_arrow.core.covariance.solver import ONLY, Solution
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, jacobian, moment_vector
+from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.linear_algebra import Array
 
 SETTLED = 1e-9
@@ -56,16 +57,16 @@ class Moments:
     first, off the diagonal each counted twice as in ½ tr[(S−Σ)²]."""
 
     def __init__(self, samples: Array, means: Array | None) -> None:
-        rows, columns = np.tril_indices(samples.shape[-1])
+        self.layout = MomentLayout(samples.shape[-1], means is not None)
+        rows, columns = self.layout.rows, self.layout.columns
         self.sd = np.sqrt(np.diagonal(samples, axis1=-2, axis2=-1))
-        self.weight = np.where(rows == columns, np.sqrt(0.5), 1.0)
-        self.vector = samples[:, rows, columns]
+        self.weight = np.where([kind == "variance" for kind in self.layout.kinds], np.sqrt(0.5), 1.0)
+        self.vector = self.layout.vector(samples, means)
         size = self.sd[0, rows] * self.sd[0, columns]
         if means is not None:
-            self.weight = np.concatenate([self.weight, np.ones(means.shape[-1])])
-            self.vector = np.concatenate([self.vector, means], axis=-1)
             size = np.concatenate([size, self.sd[0]])
         self.order = np.argsort(-size, kind="stable")
+        self.uneven = uneven(samples[0])
 
     def residuals(self, model: CompiledModel, theta: Array, at: NDArray[np.intp]) -> Array:
         """√F's parts (k, m), ordered, of some members `at` (k,)."""
@@ -137,11 +138,8 @@ def _step(q: Array, r: Array, scale: Array, residuals: Array) -> Array:
     return found
 
 
-def settled_solution(
-    model: CompiledModel, sample: Array, means: Array | None, solution: Solution, start: Array
-) -> Solution:
+def settled_solution(model: CompiledModel, moments: Moments, solution: Solution, start: Array) -> Solution:
     """The minimum near a solution found otherwise, or from starting values (q,) where there is none near."""
-    moments = Moments(sample[None], None if means is None else means[None])
     for theta in (solution.theta, start):
         if np.isfinite(theta).all():
             found, rest, steps = settle(model, moments, theta[None])
@@ -149,7 +147,7 @@ def settled_solution(
                 value = float((moments.residuals(model, found, ONLY) ** 2).sum())
                 return Solution(found[0], value, True, solution.iterations + int(steps[0]), 0.0)
     value = float((moments.residuals(model, solution.theta[None], ONLY) ** 2).sum())
-    return replace(solution, discrepancy=value, converged=solution.converged and not uneven(sample))
+    return replace(solution, discrepancy=value, converged=solution.converged and not moments.uneven)
 
 
 def error_covariance(
@@ -167,11 +165,10 @@ def error_covariance(
     pull = np.zeros((theta.size, moments.vector.shape[1]))
     pull[:, moments.order] = np.linalg.solve(r[0], q[0].T) * scale[0][:, None]
     pull *= moments.weight
-    unit, sd, p = unit[0], moments.sd[0], moments.sd.shape[1]
-    rows, columns = np.tril_indices(p)
+    unit, sd = unit[0], moments.sd[0]
+    rows, columns = moments.layout.rows, moments.layout.columns
     halves = pull[:, : rows.size] * np.where(rows == columns, 1.0, 0.5) * (sd[rows] * sd[columns])
-    forms = np.zeros((theta.size, p, p))  # in units in which every variable has variance 1, then of each parameter
-    forms[:, rows, columns] = forms[:, columns, rows] = halves
+    forms = moments.layout.matrix(halves)  # in units in which every variable has variance 1, then of each parameter
     forms /= unit[:, None, None]
     shifts = pull[:, rows.size :] * sd / unit[:, None] if pull.shape[1] > rows.size else None
     if values is not None:

@@ -7,34 +7,14 @@ from itertools import combinations
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies import Discrepancy, DistributionFree, PatternLikelihood, WeightedSquares
-from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
-    derivative_factors,
-    implied,
-    information,
-    lay_out,
-    matrices,
-    mean_derivatives,
-    quadratic_diagonal,
-    quadratic_form,
-)
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
+from dusk_arrow.core.covariance.estimation import Estimation
+from dusk_arrow.core.covariance.implied import CompiledModel, information, lay_out
 from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable
+from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.robust import guarded_inverse
+from dusk_arrow.core.family import Modification
 from dusk_arrow.core.linear_algebra import Array
-
-
-@dataclass(frozen=True)
-class Modification:
-    """One parameter that is not free, or is tied to others by an equality (`release`): by how much χ² would fall
-    (`index`, about χ² with 1 df) and where the parameter would go from its value (`expected_change`;
-    `standardized_change` in SDs implied by the model)."""
-
-    parameter: Parameter
-    release: bool
-    index: float
-    expected_change: float
-    standardized_change: float
 
 
 def candidates(table: ParameterTable) -> list[Parameter]:
@@ -87,7 +67,7 @@ def extend(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
     return lay_out(replace(table, parameters=(*kept, *freed)))
 
 
-def _standardized(table: ParameterTable, parameter: Parameter, change: float, nodes: Array, covariance: Array) -> float:
+def _standardized(parameter: Parameter, change: float, nodes: Array, covariance: Array) -> float:
     sd_node, sd_observed = np.sqrt(np.diag(nodes)), np.sqrt(np.diag(covariance))
     row, column = parameter.row, parameter.column
     if parameter.matrix in ("intercept", "mean"):
@@ -100,84 +80,11 @@ def _standardized(table: ParameterTable, parameter: Parameter, change: float, no
     return float(change / (sd[row] * sd[column]))
 
 
-def _weighted_blocks(model: CompiledModel, theta: Array, weight: Array, q: int) -> tuple[Array, Array, Array]:
-    """Expected second derivatives from a weight (p, p): old by old, old by new, new by themselves."""
-    parts = matrices(model, theta)
-    found = implied(parts)
-    factors = derivative_factors(model, parts, found)
-    old = np.flatnonzero(model.slots < q)
-    new = np.flatnonzero(model.slots >= q)
-    new = new[np.argsort(model.slots[new])]
-    first = (factors[0][:, old], factors[1][:, old])
-    second = (factors[0][:, new], factors[1][:, new])
-    cross = quadratic_form(first, (np.hstack([first[0], second[0]]), np.hstack([first[1], second[1]])), weight)
-    own = quadratic_diagonal(second, weight)
-    if model.means:
-        slopes = mean_derivatives(model, parts, found)
-        everything = np.hstack([slopes[:, old], slopes[:, new]])
-        cross = cross + slopes[:, old].T @ weight @ everything
-        own = own + (slopes[:, new] * (weight @ slopes[:, new])).sum(axis=0)
-    slots = model.slots[old]
-    inner, between = np.zeros((q, q)), np.zeros((q, new.size))
-    np.add.at(inner, (slots[:, None], slots[None, :]), cross[:, : old.size])
-    np.add.at(between, slots, cross[:, old.size :])
-    return 2 * inner, 2 * between, 2 * own
-
-
-def _blocks(
-    model: CompiledModel, base: CompiledModel, discrepancy: Discrepancy, theta: Array
-) -> tuple[Array, Array, Array]:
-    """Second derivatives at the values (q + e,) of the `base` and the extended model: q by q, q by e, e alone."""
-    only = np.zeros(1, dtype=np.intp)
-    q = base.n_free
-    if isinstance(discrepancy, DistributionFree):
-        full = discrepancy.curvature(model, theta[None], only)[0]
-        return full[:q, :q], full[:q, q:], np.diag(full)[q:]
-    if isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 1:
-        between, own = discrepancy.blocks(model, theta, q)
-        return discrepancy.exact(base, theta[:q], 0), between, own
-    if isinstance(discrepancy, WeightedSquares):
-        return _weighted_blocks(model, theta, discrepancy.weights[0], q)
-    return _weighted_blocks(model, theta, np.linalg.inv(implied(matrices(model, theta)).covariance), q)
-
-
-def _released(
-    table: ParameterTable, theta: Array, discrepancy: Discrepancy, member: Parameter
-) -> tuple[CompiledModel, float, Array]:
-    """One member of an equality with a value of its own: the model, its score, and second derivatives (q+1, q+1) by the
-    common values and by the member's distance from the others."""
-    q = table.n_free
+def _released(point: Point, member: Parameter) -> tuple[CompiledModel, Array]:
+    """One member of an equality with a value of its own: the model and its values (q+1,), the last being the member's."""
+    table, q = point.model.table, point.model.n_free
     parameters = tuple(replace(p, index=q) if p is member else p for p in table.parameters)
-    model = lay_out(replace(table, parameters=parameters))
-    values = np.append(theta, theta[member.index])
-    only = np.zeros(1, dtype=np.intp)
-    _, gradient = discrepancy.evaluate(model, values[None], only)
-    observed = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 1
-    curvature = discrepancy.exact(model, values, 0) if observed else discrepancy.curvature(model, values[None], only)[0]
-    apart = np.eye(q + 1)
-    apart[q, member.index] = 1.0
-    return model, float(gradient[0, q]), apart.T @ curvature @ apart
-
-
-def _variance_of_score(model: CompiledModel, theta: Array, weights: Array, unit: float) -> Array:
-    """For ULS: the variance (e,) of each score beside the first q ones, which it leans on by `weights` (q, e); moments
-    are those of normal data, weighed by `unit` each."""
-    q = weights.shape[0]
-    full = information(model, theta, unit**2 * implied(matrices(model, theta)).covariance)
-    result: Array = (
-        np.diag(full)[q:]
-        - 2 * np.einsum("qe,qe->e", weights, full[:q, q:])
-        + (weights * (full[:q, :q] @ weights)).sum(axis=0)
-    )
-    return result
-
-
-def _unweighted(discrepancy: Discrepancy) -> float | None:
-    """The weight that all residuals share, None where they have weights of their own."""
-    if not isinstance(discrepancy, WeightedSquares):
-        return None
-    weight = discrepancy.weights[0]
-    return float(weight[0, 0]) if np.array_equal(weight, weight[0, 0] * np.eye(len(weight))) else None
+    return lay_out(replace(table, parameters=parameters)), np.append(point.theta, point.theta[member.index])
 
 
 @dataclass(frozen=True)
@@ -200,64 +107,73 @@ class _Score:
         return multiplier * self.gradient**2 / (4 * self.variance), -self.gradient / self.left
 
 
-def _scores_of_fixed(
-    table: ParameterTable, theta: Array, discrepancy: Discrepancy, extra: list[Parameter]
-) -> list[_Score]:
-    model = extend(table, extra)
-    q = table.n_free
-    values = np.concatenate([theta, [p.value or 0.0 for p in extra]])
-    _, slopes = discrepancy.evaluate(model, values[None], np.zeros(1, dtype=np.intp))
-    inner, between, own = _blocks(model, lay_out(table), discrepancy, values)
-    weights = guarded_inverse(inner) @ between
+def _moment_weight(point: Point, unit: float | None) -> Array | None:
+    """Where all residuals weigh `unit`: the weight (p, p) in which information is the variance of scores, moments being
+    those of normal data."""
+    return None if unit is None else unit**2 * point.covariance
+
+
+def _scores_of_fixed(point: Point, extra: list[Parameter], unit: float | None) -> list[_Score]:
+    model = extend(point.model.table, extra)
+    q = point.model.n_free
+    values = np.concatenate([point.theta, [p.value or 0.0 for p in extra]])
+    _, slopes = point.discrepancy.evaluate(model, values[None], ONLY)
+    own, between, alone = point.discrepancy.blocks(model, point.model, values)
+    weights = guarded_inverse(own) @ between
     if np.isnan(weights).any():
         return []
-    left = own - np.einsum("qe,qe->e", between, weights)
-    unit = _unweighted(discrepancy)
-    variances = [None] * len(extra) if unit is None else _variance_of_score(model, values, weights, unit)
-    columns = zip(slopes[0, q:], left, own, variances, strict=True)
-    return [_Score(float(g), float(h), float(a), None if v is None else float(v)) for g, h, a, v in columns]
+    left = alone - np.einsum("qe,qe->e", between, weights)
+    variances: list[float | None] = [None] * len(extra)
+    spread = _moment_weight(point, unit)
+    if spread is not None:  # of each score less what it leans on the first q ones
+        full = information(model, values, spread)
+        lean = np.einsum("qe,qe->e", weights, full[:q, q:])
+        found = np.diag(full)[q:] - 2 * lean + (weights * (full[:q, :q] @ weights)).sum(axis=0)
+        variances = found.tolist()
+    columns = zip(slopes[0, q:], left, alone, variances, strict=True)
+    return [_Score(float(g), float(h), float(a), v) for g, h, a, v in columns]
 
 
-def _score_of_tied(table: ParameterTable, theta: Array, discrepancy: Discrepancy, member: Parameter) -> _Score | None:
-    q = table.n_free
-    model, gradient, curvature = _released(table, theta, discrepancy, member)
+def _score_of_tied(point: Point, member: Parameter, unit: float | None) -> _Score | None:
+    q = point.model.n_free
+    model, values = _released(point, member)
+    _, gradient = point.discrepancy.evaluate(model, values[None], ONLY)
+    apart = np.eye(q + 1)  # from the member's own value to its distance from the others
+    apart[q, member.index] = 1.0
+    curvature = apart.T @ point.discrepancy.score_curvature(model, values) @ apart
     weights = guarded_inverse(curvature[:q, :q]) @ curvature[:q, q:]
     if np.isnan(weights).any():
         return None
     left = float(curvature[q, q] - (curvature[:q, q:] * weights).sum())
     variance = None
-    unit = _unweighted(discrepancy)
-    if unit is not None:
-        apart = np.eye(q + 1)
-        apart[q, member.index] = 1.0
-        weight = unit**2 * implied(matrices(lay_out(table), theta)).covariance
-        full = apart.T @ information(model, np.append(theta, theta[member.index]), weight) @ apart
+    spread = _moment_weight(point, unit)
+    if spread is not None:
+        full = apart.T @ information(model, values, spread) @ apart
         lean = np.append(-weights[:, 0], 1.0)
         variance = float(lean @ full @ lean)
-    return _Score(gradient, left, float(curvature[q, q]), variance)
+    return _Score(float(gradient[0, q]), left, float(curvature[q, q]), variance)
 
 
-def modification_indices(
-    table: ParameterTable, theta: Array, discrepancy: Discrepancy, multiplier: float, least: float = 3.84
-) -> list[Modification]:
+def modification_indices(estimation: Estimation, least: float = 3.84) -> list[Modification]:
     """Indices of at least `least`, the largest first (Sörbom 1989; expected change: Saris, Satorra & Sörbom 1987).
 
     With g the derivative of F by the parameter and H its second derivative given the free ones, the index is
     N·g²/(2H) and the expected change −g/H; with missing answers H is observed, otherwise expected. For ULS the score
     is divided by its own variance. Parameters that could not be identified beside the free ones are left out.
     """
+    point, table = estimation.point, estimation.model.table
+    unit = estimation.estimator.score_unit(point)
     extra = candidates(table)
     scores: list[tuple[Parameter, _Score | None]] = []
     if extra:
-        scores += zip(extra, _scores_of_fixed(table, theta, discrepancy, extra), strict=False)
-    scores += [(member, _score_of_tied(table, theta, discrepancy, member)) for member in tied(table)]
-    found = implied(matrices(lay_out(table), theta))
+        scores += zip(extra, _scores_of_fixed(point, extra, unit), strict=False)
+    scores += [(member, _score_of_tied(point, member, unit)) for member in tied(table)]
     result = []
     for parameter, score in scores:
-        values = None if score is None else score.index_and_change(multiplier)
+        values = None if score is None else score.index_and_change(estimation.evidence.multiplier)
         if values is not None and values[0] >= least:
-            standardized = _standardized(table, parameter, values[1], found.nodes, found.covariance)
-            result.append(
-                Modification(parameter, parameter.free and parameter.index is not None, *values, standardized)
-            )
+            standardized = _standardized(parameter, values[1], estimation.nodes, estimation.implied)
+            release = parameter.free and parameter.index is not None
+            residual = parameter.matrix == "residual"
+            result.append(Modification(parameter.key, residual, release, *values, standardized))
     return sorted(result, key=lambda m: -m.index)

@@ -14,11 +14,11 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.family import Role
 from dusk_arrow.core.parameter_key import ParameterKey, ParameterKind
 from dusk_arrow.core.specification.model import Construct, Model, canonical
 from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Reference, Target, VarianceOf
 
-Role = Literal["residual", "disturbance", "exogenous"]
 Matrix = Literal["loading", "effect", "node", "residual", "intercept", "mean"]
 Scaling = Literal["marker", "unit-variance"]
 
@@ -82,12 +82,6 @@ class ParameterTable:
     def means(self) -> bool:
         """Whether means are modelled."""
         return any(p.matrix in ("intercept", "mean") for p in self.parameters)
-
-    @property
-    def n_moments(self) -> int:
-        """How many moments of the data the model speaks of."""
-        p = len(self.observed)
-        return p * (p + 1) // 2 + (p if self.means else 0)
 
     @property
     def n_free(self) -> int:

@@ -1,29 +1,13 @@
-"""Scores of cases on the constructs: weights by regression and after Bartlett, and scoring of any cases."""
+"""Weights of the scores of cases on common factors: by regression and after Bartlett."""
 
 from __future__ import annotations
-
-from dataclasses import dataclass
 
 import numpy as np
 
 from dusk_arrow.core.covariance.estimation import Estimation
-from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
+from dusk_arrow.core.covariance.implied import implied_means
 from dusk_arrow.core.linear_algebra import Array
-
-
-@dataclass(frozen=True)
-class ScoreWeights:
-    """Weights (m, p) of deviations from `means` (p,) and the origin (m,) added to them: η̂ = origin + W(y − means).
-
-    `bartlett` is None where residuals without variance leave it undefined.
-    """
-
-    nodes: tuple[str, ...]
-    observed: tuple[str, ...]
-    means: Array
-    origin: Array
-    regression: Array
-    bartlett: Array | None
+from dusk_arrow.core.scores import ScoreWeights
 
 
 def score_weights(estimation: Estimation, means: Array) -> ScoreWeights:
@@ -31,17 +15,13 @@ def score_weights(estimation: Estimation, means: Array) -> ScoreWeights:
 
     Where means are not modelled cases deviate from the sample's `means` (p,) and the scores' origin is 0.
     """
-    model, theta = estimation.model, estimation.solution.theta
-    parts = matrices(model, theta)
-    found = implied(parts)
-    inverse = np.linalg.inv(found.covariance)
-    regression = found.nodes @ parts.loading.T @ inverse
+    point, table = estimation.point, estimation.model.table
+    regression = point.found.nodes @ point.parts.loading.T @ point.inverse
     origin = np.zeros(regression.shape[0])
-    if model.means:
-        means, origin = implied_means(parts, found)
-    return ScoreWeights(
-        model.table.nodes, model.table.observed, means, origin, regression, _bartlett(parts.loading, inverse)
-    )
+    if point.model.means:
+        means, origin = implied_means(point.parts, point.found)
+    bartlett = _bartlett(point.parts.loading, point.inverse)
+    return ScoreWeights(table.nodes, table.observed, means, origin, regression, bartlett)
 
 
 def _bartlett(loading: Array, inverse: Array) -> Array | None:
@@ -56,13 +36,4 @@ def _bartlett(loading: Array, inverse: Array) -> Array | None:
     if np.linalg.cond(scaled) > 1e10:
         return None
     result[shown] = np.linalg.solve(inner, loading.T @ inverse)
-    return result
-
-
-def score(weights: ScoreWeights, values: Array, method: str = "regression") -> Array:
-    """Scores (n, m) of cases (n, p), those of the sample or new ones; nan where a case lacks an answer."""
-    chosen = weights.regression if method == "regression" else weights.bartlett
-    if chosen is None:
-        return np.full((values.shape[0], len(weights.nodes)), np.nan)
-    result: Array = weights.origin + (values - weights.means) @ chosen.T
     return result

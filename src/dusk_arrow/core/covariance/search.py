@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies import Discrepancy, PatternLikelihood
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
+from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
 from dusk_arrow.core.covariance.figures import standardize
 from dusk_arrow.core.covariance.implied import CompiledModel, all_values, implied, matrices
 from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
-from dusk_arrow.core.covariance.solver import ONLY, Problem, Solution, attempt, attempt_many, quasi_newton
+from dusk_arrow.core.covariance.solver import Problem, Solution, attempt, attempt_many, quasi_newton
 from dusk_arrow.core.linear_algebra import Array
 
 STARTS = 12
@@ -37,7 +38,7 @@ def _weak_marker(model: CompiledModel, theta: Array) -> bool:
         return False
     parts = matrices(model, theta)
     found = implied(parts)
-    loadings = standardize(model, all_values(model, theta), parts, found.nodes, found.covariance)[markers]
+    loadings = standardize(model, all_values(model, theta), parts, found)[markers]
     return bool(np.isnan(loadings).any() or np.abs(loadings).min() < WEAK_MARKER)
 
 

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.discrepancies import Discrepancy
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
 from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
@@ -234,9 +234,6 @@ def _refine(problem: Problem, state: State, tolerance: float, phases: tuple[Phas
 def _begin(theta: Array) -> State:
     count = theta.shape[0]
     return State(theta.copy(), np.full(count, np.inf), np.full(count, np.inf), np.zeros(count, dtype=np.intp))
-
-
-ONLY = np.zeros(1, dtype=np.intp)
 
 
 def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> Array:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dusk_arrow.core.linear_algebra import Array
 
@@ -21,6 +23,16 @@ class Chunk:
     number: int
     size: int
     seed: np.random.SeedSequence | None
+
+
+class ChunkResult(NamedTuple):
+    """Figures of the resamples that converged (k, f), whether each solution is admissible (k,), how many failed, and the
+    statistics T (j,) of data transformed to the model, where those were asked for."""
+
+    figures: Array
+    admissible: NDArray[np.bool_]
+    failed: int
+    statistics: Array
 
 
 def plan_chunks(resamples: int, seed: int) -> list[Chunk]:

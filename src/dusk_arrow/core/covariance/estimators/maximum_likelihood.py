@@ -1,0 +1,121 @@
+"""Maximum likelihood: from covariances, from covariances and means, or from every case's own answers."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
+from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
+from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
+from dusk_arrow.core.covariance.estimators.estimator import Estimator, normal_variances, share_explained
+from dusk_arrow.core.covariance.moment_layout import MomentLayout
+from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.robust import (
+    Errors,
+    ScaledTest,
+    baseline_factor,
+    fourth_moment_trace,
+    incomplete_factors,
+    lost_trace,
+)
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, log_determinant
+from dusk_arrow.core.observations.evidence import Evidence, IncompleteCases, MatrixEvidence, Samples
+from dusk_arrow.core.observations.missing import PatternMoments, likelihood_terms
+from dusk_arrow.core.problems import Problem
+
+
+class MaximumLikelihood(Estimator):
+    """Wishart or normal likelihood (Jöreskog 1967); with missing answers full information (Arbuckle 1996)."""
+
+    key = "ml"
+    words = "maximum likelihood"
+    transforms = True
+
+    def discrepancy(self, samples: Samples, layout: MomentLayout) -> tuple[Discrepancy, NDArray[np.bool_]]:
+        """The likelihood ratio against the saturated model."""
+        if samples.patterns is None and not layout.means:
+            likelihood, good = normal_likelihood(samples.covariances)
+            return likelihood, good & samples.usable
+        assert samples.means is not None
+        _, safe, good = guarded_cholesky(samples.covariances)
+        moments = samples.patterns or _one_pattern(samples.means, safe)
+        saturated = likelihood_terms(moments, safe, samples.means).value
+        return PatternLikelihood(moments, saturated), good & samples.usable
+
+    def refusals(self, evidence: Evidence, layout: MomentLayout, errors: Errors) -> list[Problem]:
+        """Satorra–Bentler's errors are made for complete cases."""
+        if isinstance(evidence, IncompleteCases) and errors == "satorra-bentler":
+            message = (
+                "Satorra–Bentler errors need complete cases. With missing answers use the sandwich (Yuan–Bentler)."
+            )
+            return [Problem("errors_need_complete_cases", "error", message)]
+        return []
+
+    def baseline(self, point: Point, errors: Errors) -> float:
+        """In closed form."""
+        evidence = point.evidence
+        if isinstance(evidence, IncompleteCases):
+            there = (~np.isnan(evidence.values)).sum(axis=0)
+            own = -there / 2 * (np.log(2 * np.pi * np.nanvar(evidence.values, axis=0)) + 1)
+            return float(2 * (_saturated(evidence) - own.sum()))
+        sd = np.sqrt(np.diag(evidence.covariance))
+        _, log_det = np.linalg.slogdet(evidence.covariance / np.outer(sd, sd))
+        return float(-evidence.multiplier * log_det)
+
+    def goodness_of_fit(self, point: Point) -> float:
+        """In the weight Σ⁻¹."""
+        return share_explained(point.inverse, point.evidence.covariance, point.covariance)
+
+    def residual_variances(self, point: Point, bread: Array, slopes: Array) -> tuple[Array, Array]:
+        """Normal data at the implied covariances (Jöreskog 1981)."""
+        whole = normal_variances(point)
+        return whole - ((slopes @ bread) * slopes).sum(axis=1), whole
+
+    def log_likelihoods(self, evidence: Evidence, value: float) -> tuple[float, float] | None:
+        """Both, the model's from the ratio."""
+        saturated = _saturated(evidence)
+        return saturated - evidence.n / 2 * value, saturated
+
+    def scaled_test(self, point: Point, df: int, errors: Errors) -> ScaledTest | None:
+        """Satorra & Bentler (1994), or Yuan & Bentler (2000) with sandwich errors."""
+        evidence = point.evidence
+        if df <= 0 or isinstance(evidence, MatrixEvidence):
+            return None
+        if isinstance(evidence, IncompleteCases):
+            return incomplete_factors(point, evidence, df)
+        values, p = evidence.values, point.layout.variables
+        sample = evidence.covariance * (evidence.multiplier / evidence.n)
+        if errors == "satorra-bentler":
+            whole = fourth_moment_trace(values, point.inverse, sample)
+            whole += float(np.trace(point.inverse @ sample)) if point.model.means else 0.0
+            lost = lost_trace(point, point.curvature, point.inverse if point.model.means else None)
+            return ScaledTest((whole - lost) / df, baseline_factor(values, sample, None, None))
+        saturated = np.linalg.inv(sample)
+        whole = fourth_moment_trace(values, saturated, sample)
+        whole += p if point.model.means else p - float(np.trace(point.inverse @ sample))
+        lost = lost_trace(point, point.exact, None)
+        return ScaledTest((whole - lost) / df, baseline_factor(values, sample, None, saturated))
+
+    def _bread(self, point: Point, errors: Errors) -> Array:
+        """Observed around the sandwich (Huber 1967; White 1982), expected for Satorra & Bentler (1994)."""
+        return point.exact if errors in ("observed", "sandwich") else point.curvature
+
+    def _score_weight(self, point: Point, errors: Errors) -> Array | None:
+        return point.inverse if errors == "satorra-bentler" and point.model.means else None
+
+
+def _one_pattern(means: Array, covariances: Array) -> PatternMoments:
+    b, p = means.shape
+    return PatternMoments(np.ones((1, p), dtype=bool), np.ones((b, 1)), means[:, None], covariances[:, None])
+
+
+def _saturated(evidence: Evidence) -> float:
+    """logL of the saturated model."""
+    p = evidence.covariance.shape[0]
+    if isinstance(evidence, IncompleteCases):
+        terms = likelihood_terms(evidence.moments, evidence.covariance[None], evidence.means[None])
+        answers = float((~np.isnan(evidence.values)).sum()) * np.log(2 * np.pi)
+        return float(-(evidence.n * float(terms.value[0]) + answers) / 2)
+    factors, _, _ = guarded_cholesky(evidence.covariance)
+    return float(-evidence.n / 2 * (p * np.log(2 * np.pi) + float(log_determinant(factors)) + p))

@@ -1,0 +1,186 @@
+"""Common-factor estimation as a family: its stages one after another, each of them a value."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
+from dusk_arrow.core.covariance import comparison
+from dusk_arrow.core.covariance.admissibility import admissible, explain
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, PreparedTask, prepare, run_chunk
+from dusk_arrow.core.covariance.estimation import Estimation, SingularMomentsError, estimate, identification
+from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, figures
+from dusk_arrow.core.covariance.global_fit import assess_model, assess_scaled
+from dusk_arrow.core.covariance.local_fit import standardized_residuals
+from dusk_arrow.core.covariance.modification import modification_indices
+from dusk_arrow.core.covariance.options import OPTIONS
+from dusk_arrow.core.covariance.quality import assess_quality
+from dusk_arrow.core.covariance.scores import score_weights
+from dusk_arrow.core.covariance.setting_up import Ready, make_ready, needs_cases, refusals
+from dusk_arrow.core.effects.routes import list_effects
+from dusk_arrow.core.family import EstimationSettings, Fitted, Minima, NotFitted, Parameter, Residuals, SetUp, Task
+from dusk_arrow.core.figures import Figures
+from dusk_arrow.core.linear_algebra import correlation_from
+from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.observations.evidence import MatrixEvidence, identity
+from dusk_arrow.core.observations.screening import check_covariance
+from dusk_arrow.core.options import FamilyOptions
+from dusk_arrow.core.problems import Problem, has_error
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.specification.model import Model
+from dusk_arrow.core.specification.statements import Specification
+
+SINGULAR = {
+    "moments": "The covariances of the moments, by which the test weighs them, are singular: some answers depend exactly on "
+    "each other. Use maximum likelihood with robust errors.",
+    "sample": "The covariances of some resample or transformed sample are singular: some columns depend exactly on each other.",
+}
+
+
+def _antecedents(model: Model) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    found: dict[str, tuple[str, ...]] = {}
+    for source, target in model.paths:
+        found[target] = (*found.get(target, ()), source)
+    return tuple(found.items())
+
+
+def _not_solved(estimation: Estimation) -> NotFitted | None:
+    if not estimation.solution.converged:
+        message = (
+            f"No solution was found: after {estimation.solution.iterations} iterations and several starts the best "
+            "values still move. Usual reasons: a construct with weakly related or wrongly placed indicators, an item "
+            "that runs against its block, too few cases, or two constructs that are one."
+        )
+        return NotFitted("not_estimated", Problem("not_converged", "error", message))
+    if np.isnan(estimation.statistic):
+        return NotFitted("refused", Problem("weights_singular", "error", SINGULAR["moments"]))
+    return None
+
+
+def _residuals(estimation: Estimation) -> Residuals:
+    sample, implied = estimation.evidence.covariance, estimation.implied
+    apart = correlation_from(sample) - correlation_from(implied)
+    return Residuals(sample - implied, apart, standardized_residuals(estimation))
+
+
+def _minima(estimation: Estimation) -> Minima:
+    values = tuple(estimation.evidence.multiplier * value for value in estimation.minima)
+    return Minima(values, estimation.estimator.is_chi_square, estimation.falls_lower)
+
+
+class CovarianceFamily:
+    """Models of common factors, fitted to covariances and means."""
+
+    @property
+    def options(self) -> FamilyOptions:
+        """Estimators, errors, missing answers, scale, divisor, means."""
+        return OPTIONS
+
+    @property
+    def readout(self) -> tuple[str, ...]:
+        """Fit figures, and where measurement is weakest."""
+        return ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
+
+    def check(self, model: Model, source: Source, settings: EstimationSettings) -> list[Problem]:
+        """What the settings ask for and a matrix cannot give."""
+        return needs_cases(source, settings)
+
+    def set_up(
+        self, specification: Specification, model: Model, source: Source, settings: EstimationSettings
+    ) -> tuple[SetUp, list[Problem]]:
+        """Parameters and evidence; problems of the covariances, and settings that do not go together on them."""
+        ready = make_ready(specification, model, source, settings)
+        table, evidence = ready.table, ready.evidence
+        problems = check_covariance(table.observed, evidence.covariance, evidence.n)
+        if not has_error(problems):
+            problems += refusals(ready, settings)
+        asked = {p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")}
+        return SetUp(table.observed, (evidence,), len(asked), ready), problems
+
+    def identify(self, set_up: SetUp) -> list[Problem]:
+        """Parameters that no data could tell apart."""
+        ready: Ready = set_up.own
+        return identification(ready.table)
+
+    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
+        """The estimation with everything that follows from it, or why there is none."""
+        ready: Ready = set_up.own
+        table, evidence = ready.table, ready.evidence
+        try:
+            estimation = estimate(table, evidence, ready.estimator, settings.analytic_errors)
+        except SingularMomentsError as error:
+            return NotFitted("refused", Problem("weights_singular", "error", SINGULAR[error.what]))
+        unsolved = _not_solved(estimation)
+        if unsolved is not None:
+            return unsolved
+        effects, all_routes = list_effects(model.paths, table.structural)
+        plan = FigurePlan(estimation.model, tuple(effects), tuple(model.tracked.items()), _antecedents(model))
+        theta = estimation.point.theta
+        batch = figures(plan, theta[None], evidence.covariance[None])
+        found = Figures(batch.keys, batch.values[0])
+        global_fit = assess_model(estimation)
+        task = None
+        if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
+            task = Task(OPTIONS.key, evidence.n, BootstrapTask(plan, estimation, evidence, settings.bollen_stine))
+        means = np.zeros(len(table.observed)) if evidence.means is None else evidence.means
+        return Fitted(
+            set_up=set_up,
+            identity=identity(evidence, table.observed),
+            implied=estimation.implied,
+            implied_means=estimation.implied_means,
+            iterations=estimation.solution.iterations,
+            admissible=bool(admissible(estimation.model, theta)),
+            minima=_minima(estimation),
+            fit=global_fit,
+            scaled=assess_scaled(estimation, global_fit),
+            residuals=_residuals(estimation),
+            parameters=tuple(Parameter(p.key, p.role, p.label, p.free, p.why_fixed) for p in table.parameters),
+            effects=plan.effects,
+            all_routes=all_routes,
+            figures=found,
+            errors=delta_errors(plan, theta, estimation.covariance),
+            free=tuple(table.free_keys()),
+            covariance=estimation.covariance,
+            quality=assess_quality(estimation, found),
+            modifications=tuple(modification_indices(estimation)),
+            scores=score_weights(estimation, means),
+            task=task,
+            own=estimation,
+        )
+
+    def explain(self, fitted: Fitted) -> list[Problem]:
+        """Impossible values, weak or reversed indicators, constructs alike."""
+        estimation: Estimation = fitted.own
+        return explain(estimation.point, fitted.figures)
+
+    def prepare(self, task: Task) -> PreparedTask:
+        """Column products and the metric at the full-sample estimate."""
+        return prepare(task.own)
+
+    def run_chunk(self, prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
+        """All figures for one chunk of resamples."""
+        return run_chunk(prepared, chunk)
+
+    def quick_fit(
+        self, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> comparison.Quick | None:
+        """A model estimated for comparisons alone."""
+        return comparison.quick_fit(specification, source, settings)
+
+    def compare(self, first: Any, second: Any) -> Comparison:
+        """Nested or not, and the test if so."""
+        return comparison.compare(first, second)
+
+    def paths_at_zero(
+        self, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> list[PathTest]:
+        """Every free path fixed at zero in turn, beside its z-test."""
+        return comparison.paths_at_zero(specification, source, settings)
+
+    def joint_test(
+        self, restricted: Specification, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> ParameterTest | None:
+        """By Wald's test, the score test, and the difference of χ²."""
+        return comparison.joint_test(restricted, specification, source, settings)

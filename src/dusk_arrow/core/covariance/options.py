@@ -1,0 +1,71 @@
+"""The settings of common-factor estimation."""
+
+from __future__ import annotations
+
+from dusk_arrow.core.options import Choice, FamilyOptions, Option
+
+OPTIONS = FamilyOptions(
+    "covariance",
+    "common factors",
+    (
+        Option(
+            "estimator",
+            "Estimator",
+            (
+                Choice("ml", "maximum likelihood", "Close to normal; with robust errors it bears data that are not."),
+                Choice(
+                    "gls",
+                    "generalised least squares",
+                    "Close to normal; residuals are weighed by the sample's own covariances.",
+                ),
+                Choice(
+                    "adf",
+                    "distribution-free",
+                    "Any distribution, with very many cases: far more than there are moments.",
+                ),
+                Choice(
+                    "uls",
+                    "unweighted least squares",
+                    "No weights: every residual counts alike, so the result depends on the units.",
+                ),
+            ),
+        ),
+        Option(
+            "missing",
+            "A missing answer",
+            (
+                Choice("listwise", "leave the case out", "Listwise deletion; the cases lost are counted."),
+                Choice("full-information", "full information", "Every case counts with the answers it has."),
+                Choice("mean", "fill with the mean", "Makes variances too small; for comparison only."),
+            ),
+        ),
+        Option(
+            "errors",
+            "Standard errors",
+            (
+                Choice("expected", "expected information", "Normal theory, the usual standard errors."),
+                Choice("observed", "observed information", "Second derivatives; the default with missing answers."),
+                Choice("sandwich", "sandwich", "Robust errors and the Yuan–Bentler test."),
+                Choice("satorra-bentler", "Satorra–Bentler", "Robust errors and the scaled test, complete cases."),
+                Choice("bootstrap", "bootstrap", "From the resamples of a run."),
+            ),
+        ),
+        Option(
+            "scaling",
+            "Scale of a construct",
+            (
+                Choice("marker", "first loading is 1", "The first indicator in use carries the scale."),
+                Choice("unit-variance", "variance is 1", "Every loading is free."),
+            ),
+        ),
+        Option(
+            "divisor",
+            "Divisor",
+            (
+                Choice("n", "n", "χ² = N·F, as maximum likelihood has it."),
+                Choice("n-1", "n − 1", "χ² = (N − 1)·F."),
+            ),
+        ),
+        Option("means", "Levels too: means of columns and constructs", (), "model means and intercepts too"),
+    ),
+)

@@ -1,0 +1,90 @@
+"""A model at some values, with what is often asked of it computed once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
+from dusk_arrow.core.covariance.implied import (
+    CompiledModel,
+    Factors,
+    Implied,
+    Matrices,
+    derivative_factors,
+    implied,
+    implied_means,
+    matrices,
+    mean_derivatives,
+)
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.evidence import Evidence
+
+
+@dataclass(frozen=True)
+class Point:
+    """A model at free values θ (q,), the evidence it is held against, and their discrepancy (a batch of one)."""
+
+    model: CompiledModel
+    theta: Array
+    evidence: Evidence
+    discrepancy: Discrepancy
+
+    def at(self, theta: Array) -> Point:
+        """The same model at other values."""
+        return replace(self, theta=theta)
+
+    @cached_property
+    def layout(self) -> MomentLayout:
+        """The moments that the model speaks of."""
+        return layout_of(self.model)
+
+    @cached_property
+    def parts(self) -> Matrices:
+        """The model's matrices."""
+        return matrices(self.model, self.theta)
+
+    @cached_property
+    def found(self) -> Implied:
+        """Σ and what it is made of."""
+        return implied(self.parts)
+
+    @property
+    def covariance(self) -> Array:
+        """Σ (p, p)."""
+        return self.found.covariance
+
+    @cached_property
+    def means(self) -> Array | None:
+        """μ (p,) where means are modelled."""
+        return implied_means(self.parts, self.found)[0] if self.model.means else None
+
+    @cached_property
+    def inverse(self) -> Array:
+        """Σ⁻¹ (p, p)."""
+        found: Array = np.linalg.inv(self.covariance)
+        return found
+
+    @cached_property
+    def factors(self) -> Factors:
+        """Derivatives of Σ as U and V (p, r)."""
+        return derivative_factors(self.model, self.parts, self.found)
+
+    @cached_property
+    def mean_slopes(self) -> Array | None:
+        """Derivatives of μ (p, r) where means are modelled."""
+        return mean_derivatives(self.model, self.parts, self.found) if self.model.means else None
+
+    @cached_property
+    def curvature(self) -> Array:
+        """Expected second derivatives (q, q) of F."""
+        found: Array = self.discrepancy.curvature(self.model, self.theta[None], np.zeros(1, dtype=np.intp))[0]
+        return found
+
+    @cached_property
+    def exact(self) -> Array:
+        """Second derivatives (q, q) of F."""
+        return self.discrepancy.exact(self.model, self.theta, 0)

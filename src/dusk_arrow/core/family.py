@@ -1,0 +1,239 @@
+"""A family of estimation, as everything outside of it knows it: results, runs, command line, server and screens.
+
+A family is a package in core; `families.py` lists them. It answers what it cannot do (`check`, `set_up`), estimates
+(`fit`), says what is wrong with a solution (`explain`), and works off resamples (`prepare`, `run_chunk`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal, Protocol
+
+from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
+from dusk_arrow.core.assessment.fit import Fit, ScaledFit
+from dusk_arrow.core.effects.routes import Effect
+from dusk_arrow.core.figures import FigureKey, Figures
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.observations.evidence import Divisor, Evidence, Missing
+from dusk_arrow.core.options import FamilyOptions
+from dusk_arrow.core.parameter_key import ParameterKey
+from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.scores import ScoreWeights
+from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.core.specification.statements import Specification
+
+Role = Literal["residual", "disturbance", "exogenous"]
+
+
+class EstimationSettings(Protocol):
+    """What a family reads of the settings of an analysis."""
+
+    @property
+    def estimator(self) -> str:
+        """The estimator's key."""
+
+    @property
+    def scaling(self) -> Literal["marker", "unit-variance"]:
+        """How a construct is given its scale."""
+
+    @property
+    def divisor(self) -> Divisor:
+        """N or N−1."""
+
+    @property
+    def analytic_errors(self) -> Any:
+        """Where errors come from that are not the bootstrap's."""
+
+    @property
+    def missing(self) -> Missing:
+        """What is done about missing answers."""
+
+    @property
+    def means(self) -> bool:
+        """Whether means are modelled."""
+
+    @property
+    def bootstrap(self) -> int:
+        """How many resamples are asked for."""
+
+    @property
+    def bollen_stine(self) -> bool:
+        """Whether the fit is to be tested on data transformed to the model."""
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """A parameter of a model as it is reported: what it is, its role where it is a variance, its name, and why it is fixed
+    if it is."""
+
+    key: ParameterKey
+    role: Role | None
+    label: str | None
+    free: bool
+    why_fixed: str | None
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """A model made ready to be estimated: its observed variables, the evidence on them (one for each group), how many
+    parameters of the covariances it asks for, and whatever its family needs."""
+
+    names: tuple[str, ...]
+    evidence: tuple[Evidence, ...]
+    n_asked: int
+    own: Any
+
+
+@dataclass(frozen=True)
+class Minima:
+    """The different minima that were found, as χ² where they are one, and whether F fell below all without coming to rest."""
+
+    values: tuple[float, ...]
+    are_chi_square: bool
+    falls_lower: bool
+
+
+@dataclass(frozen=True)
+class Residuals:
+    """Sample minus implied (p, p): raw, in correlations, and divided by their error (None where that is not known)."""
+
+    raw: Array
+    correlation: Array
+    standardized: Array | None
+
+
+@dataclass(frozen=True)
+class Quality:
+    """Measurement quality beyond the figures: correlations of indicators (p,) with constructs and of constructs (m,) with
+    each other, standardized alphas and VIFs within each block, and each construct's direction (−1 where the one that
+    carries the scale runs against most of its indicators)."""
+
+    constructs: tuple[Construct, ...]
+    indicators: tuple[str, ...]
+    with_constructs: Array
+    between: Array
+    alpha_standardized: dict[str, float]
+    block_vif: dict[tuple[str, str], float]
+    directions: dict[str, Literal[1, -1]]
+
+
+@dataclass(frozen=True)
+class Modification:
+    """One parameter that is not free, or is tied to others by an equality (`release`): by how much χ² would fall
+    (`index`, about χ² with 1 df) and where the parameter would go from its value (`expected_change`;
+    `standardized_change` in SDs implied by the model). `residual` marks covariances of residuals."""
+
+    key: ParameterKey
+    residual: bool
+    release: bool
+    index: float
+    expected_change: float
+    standardized_change: float
+
+
+@dataclass(frozen=True)
+class Task:
+    """Resamples to be worked off: by which family, of how many cases, and what it needs for them."""
+
+    family: str
+    n: int
+    own: Any
+
+
+@dataclass(frozen=True)
+class NotFitted:
+    """Why there is no estimation: what was asked cannot be had of these data (`refused`), or no solution was found."""
+
+    outcome: Literal["refused", "not_estimated"]
+    problem: Problem
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """Everything known about one estimation. Figures (f,) and their errors are found by key; `errors` has fewer keys."""
+
+    set_up: SetUp
+    identity: str
+    implied: Array
+    implied_means: Array | None
+    iterations: int
+    admissible: bool
+    minima: Minima
+    fit: Fit
+    scaled: ScaledFit | None
+    residuals: Residuals
+    parameters: tuple[Parameter, ...]
+    effects: tuple[Effect, ...]
+    all_routes: bool
+    figures: Figures
+    errors: Figures
+    free: tuple[ParameterKey, ...]
+    covariance: Array
+    quality: Quality
+    modifications: tuple[Modification, ...]
+    scores: ScoreWeights
+    task: Task | None
+    own: Any = field(repr=False)
+
+    @property
+    def evidence(self) -> Evidence:
+        """The evidence of the first group, the only one where there are no groups."""
+        return self.set_up.evidence[0]
+
+    @property
+    def constant(self) -> frozenset[FigureKey]:
+        """The estimates that are fixed, of which there is nothing to resample."""
+        return frozenset(FigureKey("estimate", p.key) for p in self.parameters if not p.free)
+
+
+class Family(Protocol):
+    """One family of estimation."""
+
+    @property
+    def options(self) -> FamilyOptions:
+        """Its settings, with their values and words."""
+
+    @property
+    def readout(self) -> tuple[str, ...]:
+        """The keys of the figures that its readout shows."""
+
+    def check(self, model: Model, source: Source, settings: EstimationSettings) -> list[Problem]:
+        """What this family cannot say or needs other data for."""
+
+    def set_up(
+        self, specification: Specification, model: Model, source: Source, settings: EstimationSettings
+    ) -> tuple[SetUp, list[Problem]]:
+        """A model made ready on the evidence, and what stands against its estimation."""
+
+    def identify(self, set_up: SetUp) -> list[Problem]:
+        """What no data could tell."""
+
+    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
+        """The estimation with everything that follows from it, or why there is none."""
+
+    def explain(self, fitted: Fitted) -> list[Problem]:
+        """What is wrong with a solution, with repairs."""
+
+    def prepare(self, task: Task) -> Any:
+        """What is computed once for all resamples."""
+
+    def run_chunk(self, prepared: Any, chunk: Chunk) -> ChunkResult:
+        """All figures for one chunk of resamples."""
+
+    def quick_fit(self, specification: Specification, source: Source, settings: EstimationSettings) -> Any:
+        """A model estimated for comparisons alone; None where it cannot be."""
+
+    def compare(self, first: Any, second: Any) -> Comparison:
+        """Two such models, in either order: whether one is nested in the other, and the test if so."""
+
+    def paths_at_zero(
+        self, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> list[PathTest]:
+        """Every free path fixed at zero in turn, beside its own test."""
+
+    def joint_test(
+        self, restricted: Specification, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> ParameterTest | None:
+        """The hypothesis that makes one model the restricted one by fixing or equating free parameters."""

@@ -1,0 +1,289 @@
+"""What the data hold on the columns in use: complete cases, filled ones, incomplete ones, or a matrix from elsewhere.
+
+Each is a value of its own; a model of several groups has a tuple of them. All answer alike: covariances S (p, p), means
+(p,), n, the multiplier N or N−1 of the discrepancy, what identifies them, themselves as a batch of one sample, and
+(where there are cases) any number of resamples.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.missing import (
+    Pattern,
+    PatternMoments,
+    em_batch,
+    em_moments,
+    pattern_moments,
+    patterns,
+)
+from dusk_arrow.core.observations.moments import (
+    complete_cases,
+    covariance,
+    fill_with_means,
+    prepare_filled_products,
+    prepare_products,
+    resample_covariances,
+    resample_filled,
+    resample_means,
+)
+
+Missing = Literal["listwise", "full-information", "mean"]
+Divisor = Literal["n", "n-1"]
+
+
+@dataclass(frozen=True)
+class Samples:
+    """A batch of b samples: covariances (b, p, p), means (b, p) or None, and which of them can be used (b,).
+
+    `patterns` holds the moments by pattern where answers are missing; `cases` gives the rows of one member, None where
+    there are none or where they are incomplete. `reference` (p, p) are the covariances of the sample that all come from.
+    """
+
+    covariances: Array
+    means: Array | None
+    usable: NDArray[np.bool_]
+    reference: Array
+    patterns: PatternMoments | None = None
+    cases: Callable[[int], Array] | None = None
+
+
+Draw = Callable[[Array], Samples]
+
+
+@dataclass(frozen=True)
+class MatrixEvidence:
+    """A covariance matrix (p, p) from elsewhere, in the divisor asked for, with means (p,) if it came with any."""
+
+    covariance: Array
+    means: Array | None
+    n: int
+    divisor: Divisor = "n"
+
+    @property
+    def n_total(self) -> int:
+        """The number of cases behind the matrix."""
+        return self.n
+
+    @property
+    def multiplier(self) -> float:
+        """N or N−1."""
+        return _multiplier(self.n, self.divisor)
+
+    @property
+    def answers(self) -> Array:
+        """What is analysed (p, p): the covariances themselves."""
+        return self.covariance
+
+    def samples(self) -> Samples:
+        """The matrix as a batch of one."""
+        means = None if self.means is None else self.means[None]
+        return Samples(self.covariance[None], means, np.ones(1, dtype=bool), self.covariance)
+
+
+@dataclass(frozen=True)
+class CompleteCases:
+    """Cases (n, p) without a gap, those of `n_total` that have every answer."""
+
+    values: Array
+    covariance: Array
+    means: Array
+    n_total: int
+    divisor: Divisor = "n"
+
+    @property
+    def n(self) -> int:
+        """The number of cases."""
+        return int(self.values.shape[0])
+
+    @property
+    def multiplier(self) -> float:
+        """N or N−1."""
+        return _multiplier(self.n, self.divisor)
+
+    @property
+    def answers(self) -> Array:
+        """What is analysed (n, p)."""
+        return self.values
+
+    def samples(self) -> Samples:
+        """The sample as a batch of one."""
+        one = np.ones(1, dtype=bool)
+        return Samples(self.covariance[None], self.means[None], one, self.covariance, None, lambda _: self.values)
+
+    def resampling(self) -> Draw:
+        """Resamples from counts per case (b, n), from one matrix product."""
+        products, offset = prepare_products(self.values), _offset(self.divisor)
+
+        def draw(counts: Array) -> Samples:
+            covariances, means = resample_covariances(products, counts, offset), resample_means(products, counts)
+            usable = np.ones(counts.shape[0], dtype=bool)
+            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts))
+
+        return draw
+
+
+@dataclass(frozen=True)
+class FilledCases:
+    """Cases (n, p) whose gaps were filled with their column's mean; `there` says which answers were given."""
+
+    values: Array
+    there: NDArray[np.bool_]
+    covariance: Array
+    means: Array
+    n_total: int
+    divisor: Divisor = "n"
+
+    @property
+    def n(self) -> int:
+        """The number of cases."""
+        return int(self.values.shape[0])
+
+    @property
+    def multiplier(self) -> float:
+        """N or N−1."""
+        return _multiplier(self.n, self.divisor)
+
+    @property
+    def answers(self) -> Array:
+        """What is analysed (n, p), nan where an answer was missing."""
+        return np.where(self.there, self.values, np.nan)
+
+    def samples(self) -> Samples:
+        """The sample as a batch of one."""
+        one = np.ones(1, dtype=bool)
+        return Samples(self.covariance[None], self.means[None], one, self.covariance, None, lambda _: self.values)
+
+    def resampling(self) -> Draw:
+        """Resamples whose gaps are filled with each resample's own means."""
+        products, offset = prepare_filled_products(self.values, self.there), _offset(self.divisor)
+
+        def draw(counts: Array) -> Samples:
+            covariances, means = resample_filled(products, counts, offset)
+            usable = np.ones(counts.shape[0], dtype=bool)
+            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts))
+
+        return draw
+
+
+@dataclass(frozen=True)
+class IncompleteCases:
+    """Cases (n, p) with nan where an answer is missing; S and means are the saturated (EM) ones, `converged` says whether
+    those were found. They are analysed by likelihood, so the multiplier is N."""
+
+    values: Array
+    patterns: tuple[Pattern, ...]
+    covariance: Array
+    means: Array
+    n_total: int
+    converged: bool
+    moments: PatternMoments = field(repr=False)
+
+    @property
+    def n(self) -> int:
+        """The number of cases."""
+        return int(self.values.shape[0])
+
+    @property
+    def multiplier(self) -> float:
+        """N."""
+        return float(self.n)
+
+    @property
+    def answers(self) -> Array:
+        """What is analysed (n, p), nan where an answer is missing."""
+        return self.values
+
+    def samples(self) -> Samples:
+        """The sample as a batch of one."""
+        return Samples(self.covariance[None], self.means[None], np.ones(1, dtype=bool), self.covariance, self.moments)
+
+    def resampling(self) -> Draw:
+        """Resamples with saturated moments of their own; one whose moments are not found cannot be used."""
+
+        def draw(counts: Array) -> Samples:
+            moments = pattern_moments(self.values, list(self.patterns), counts)
+            b = counts.shape[0]
+            mean = np.broadcast_to(self.means, (b, *self.means.shape))
+            spread = np.broadcast_to(self.covariance, (b, *self.covariance.shape))
+            found = em_batch(moments, mean, spread, 1e-6, 300)
+            return Samples(found.covariance, found.mean, found.converged, self.covariance, moments)
+
+        return draw
+
+
+Cases = CompleteCases | FilledCases | IncompleteCases
+Evidence = Cases | MatrixEvidence
+
+
+def _multiplier(n: int, divisor: Divisor) -> float:
+    return float(n - _offset(divisor))
+
+
+def _offset(divisor: Divisor) -> int:
+    return 0 if divisor == "n" else 1
+
+
+def _repeated(values: Array, counts: Array) -> Callable[[int], Array]:
+    """The rows of one resample, made when asked for: only distribution-free weights need them."""
+    return lambda at: np.repeat(values, counts[at].astype(int), axis=0)
+
+
+def identity(evidence: Evidence, names: tuple[str, ...]) -> str:
+    """A hash of what is analysed: the columns by name, in any order, and the answers of the cases used, or the matrix
+    with its n."""
+    order = sorted(range(len(names)), key=lambda i: names[i])
+    digest = hashlib.sha256("\0".join(names[i] for i in order).encode())
+    if isinstance(evidence, MatrixEvidence):
+        digest.update(evidence.covariance[np.ix_(order, order)].astype("<f8").tobytes())
+    else:
+        answers = evidence.answers[:, order] + 0.0
+        digest.update(np.where(np.isnan(answers), np.nan, answers).astype("<f8").tobytes())
+    digest.update(str(evidence.n).encode())
+    return digest.hexdigest()
+
+
+def gather(
+    source: DataSet | Moments, names: tuple[str, ...], missing: Missing = "listwise", divisor: Divisor = "n"
+) -> Evidence:
+    """The evidence that a data set or matrix holds on the columns in use."""
+    if isinstance(source, Moments):
+        order = [source.names.index(name) for name in names]
+        wanted = source.n if divisor == "n" else source.n - 1
+        matrix = source.covariance[np.ix_(order, order)] * (source.n - source.divisor_offset) / wanted
+        return MatrixEvidence(matrix, None if source.means is None else source.means[order], source.n, divisor)
+    values = source.matrix(names)
+    n_total, p = int(values.shape[0]), len(names)
+    answered = values[~np.isnan(values).all(axis=1)]
+    if missing == "full-information" and np.isnan(answered).any():
+        return _incomplete(answered, n_total)
+    there = None
+    if missing == "mean":
+        there = ~np.isnan(answered)
+        kept = fill_with_means(answered)
+    else:
+        kept = complete_cases(values)
+    n = int(kept.shape[0])
+    unknown = np.full((p, p), np.nan), np.full(p, np.nan)
+    matrix, means = (covariance(kept, n - _offset(divisor)), kept.mean(axis=0)) if n > 1 else unknown
+    if n > 1 and there is not None and not there.all():
+        return FilledCases(kept, there, matrix, means, n_total, divisor)
+    return CompleteCases(kept, matrix, means, n_total, divisor)
+
+
+def _incomplete(values: Array, n_total: int) -> Evidence:
+    n, p = values.shape
+    if n < 2 or np.isnan(values).all(axis=0).any():
+        return CompleteCases(values, np.full((p, p), np.nan), np.full(p, np.nan), n_total)
+    found, groups = em_moments(values), patterns(values)
+    return IncompleteCases(
+        values, tuple(groups), found.covariance, found.mean, n_total, found.converged, pattern_moments(values, groups)
+    )

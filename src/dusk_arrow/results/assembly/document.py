@@ -1,0 +1,148 @@
+"""The document, put together: in every case, with what could not be computed null."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.specification.writing import write
+from dusk_arrow.results.analysis import Analysis
+from dusk_arrow.results.assembly import estimates, quality
+from dusk_arrow.results.assembly.summaries import Found, found_of
+from dusk_arrow.results.convert import matrix_part, problem_part
+from dusk_arrow.results.document import (
+    BaselinePart,
+    BollenStinePart,
+    BootstrapSummaryPart,
+    DataPart,
+    FitPart,
+    MomentsPart,
+    ResidualsPart,
+    Results,
+    ScaledPart,
+    ScoresPart,
+)
+
+
+def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> MomentsPart:
+    return MomentsPart(
+        variables=list(names), covariance=covariance.tolist(), means=None if means is None else means.tolist()
+    )
+
+
+def _bollen_stine(found: Found) -> BollenStinePart | None:
+    test = None if found.outcome is None else found.outcome.transformed
+    if test is None:
+        return None
+    return BollenStinePart(
+        p_value=test.p_value,
+        exceeded=test.exceeded,
+        requested=found.settings.bootstrap,
+        used=int(test.statistics.size),
+        distribution=test.statistics.tolist(),
+    )
+
+
+def _fit(found: Found) -> FitPart:
+    values, scaled = asdict(found.fitted.fit), found.fitted.scaled
+    baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
+    return FitPart(
+        **values,
+        baseline=baseline,
+        scaled=None if scaled is None else ScaledPart(**asdict(scaled)),
+        bollen_stine=_bollen_stine(found),
+    )
+
+
+def _residuals(found: Found) -> ResidualsPart:
+    names, residuals = found.fitted.set_up.names, found.fitted.residuals
+    standardized = residuals.standardized
+    return ResidualsPart(
+        raw=matrix_part(names, names, residuals.raw),
+        correlation=matrix_part(names, names, residuals.correlation),
+        standardized=None if standardized is None else matrix_part(names, names, standardized),
+    )
+
+
+def _scores(found: Found) -> ScoresPart:
+    weights = found.fitted.scores
+    chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
+    rows = [weights.nodes[i] for i in chosen]
+    bartlett = None
+    if weights.bartlett is not None:
+        bartlett = matrix_part(rows, weights.observed, weights.bartlett[chosen])
+    return ScoresPart(
+        regression=matrix_part(rows, weights.observed, weights.regression[chosen]),
+        bartlett=bartlett,
+        means=None if found.fitted.evidence.means is None else weights.means.tolist(),
+        origin=weights.origin[chosen].tolist(),
+    )
+
+
+def _data(analysis: Analysis) -> DataPart:
+    source, fitted = analysis.source, analysis.fitted
+    used = 0 if fitted is None else fitted.evidence.n
+    return DataPart(
+        name=source.name,
+        fingerprint=source.fingerprint(),
+        n_used=used,
+        n_total=source.n,
+        missing=source.n - used,
+        analysed=None if fitted is None else fitted.identity,
+    )
+
+
+def _bootstrap_summary(found: Found) -> BootstrapSummaryPart | None:
+    outcome, settings = found.outcome, found.settings
+    if outcome is None:
+        return None
+    return BootstrapSummaryPart(
+        requested=settings.bootstrap,
+        used=outcome.used,
+        not_converged=outcome.not_converged,
+        inadmissible=outcome.inadmissible,
+        seed=settings.seed,
+        level=settings.level,
+        interval=settings.interval,
+    )
+
+
+def assemble(analysis: Analysis) -> Results:
+    """The document, in every case: what could not be computed is null and the problems say why."""
+    settings, found = analysis.settings, found_of(analysis)
+    empty = Results(
+        family=settings.family,
+        estimator=settings.estimator,
+        settings=settings,
+        model=write(analysis.specification),
+        data=_data(analysis),
+        problems=[problem_part(problem) for problem in analysis.problems],
+    )
+    if found is None:
+        return empty
+    fitted, evidence = found.fitted, found.fitted.evidence
+    names = fitted.set_up.names
+    return empty.model_copy(
+        update={
+            "converged": True,
+            "iterations": fitted.iterations,
+            "admissible": fitted.admissible,
+            "sample": _moments(names, evidence.covariance, evidence.means),
+            "implied": _moments(names, fitted.implied, fitted.implied_means),
+            "residuals": _residuals(found),
+            "fit": _fit(found),
+            "parameters": estimates.parameters(found),
+            "r_squared": quality.r_squared(found),
+            "f_squared": quality.f_squared_parts(found),
+            "effects": estimates.effects(found),
+            "mediation": estimates.mediation(found),
+            "tracked": estimates.tracked(found),
+            "quality": quality.quality_part(found),
+            "modification": estimates.modifications(found),
+            "bootstrap_summary": _bootstrap_summary(found),
+            "bootstrap_figures": quality.bootstrapped(found),
+            "scores": _scores(found),
+            "estimates": estimates.estimates(found),
+        }
+    )

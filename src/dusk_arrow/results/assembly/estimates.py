@@ -1,0 +1,188 @@
+"""Parameters, effects, mediation and tracked quantities as parts of the document."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.special import ndtr
+
+from dusk_arrow.core.effects.mediation import classify, excludes_zero
+from dusk_arrow.core.effects.routes import Effect
+from dusk_arrow.core.family import Parameter
+from dusk_arrow.core.linear_algebra import correlation_from
+from dusk_arrow.results.assembly.summaries import Found
+from dusk_arrow.results.convert import matrix_part
+from dusk_arrow.results.document import (
+    EffectPart,
+    EstimatesPart,
+    MediationPart,
+    ModificationPart,
+    ParameterPart,
+    TrackedPart,
+)
+
+NOTHING = 1e-12  # a standard error of this size is that of a constant
+
+
+def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
+    key = parameter.key
+    value, standardized = found.value("estimate", key), found.value("standardized", key)
+    assert value is not None
+    boot, standardized_boot = found.drawn("estimate", key), found.drawn("standardized", key)
+    by_bootstrap = found.settings.errors == "bootstrap"
+    drawn = boot if by_bootstrap else None
+    se = found.error("estimate", key) if parameter.free else None
+    se = drawn.se if drawn is not None else se
+    z = value / se if se else None
+    own = found.error("standardized", key)
+    if by_bootstrap:
+        own = None if standardized_boot is None else standardized_boot.se
+    standardized_se = own if own and own > NOTHING else None
+    standardized_interval = found.interval(standardized, standardized_se)
+    if standardized is not None and by_bootstrap and standardized_boot is not None:
+        standardized_interval = standardized_boot.headline
+    return ParameterPart(
+        kind=key.kind,
+        from_=key.source,
+        to=key.target,
+        role=parameter.role,
+        label=parameter.label,
+        group=key.group,
+        free=parameter.free,
+        why_fixed=parameter.why_fixed,
+        estimate=value,
+        se=se,
+        z=z,
+        p_value=drawn.p_value if drawn is not None else float(2 * ndtr(-abs(z))) if z is not None else None,
+        interval=drawn.headline if drawn is not None else found.interval(value, se),
+        standardized=standardized,
+        standardized_se=standardized_se,
+        standardized_interval=standardized_interval,
+        bootstrap=boot,
+        standardized_bootstrap=standardized_boot,
+    )
+
+
+def parameters(found: Found) -> list[ParameterPart]:
+    """Every parameter."""
+    return [_parameter(found, parameter) for parameter in found.fitted.parameters]
+
+
+def _shares(found: Found) -> list[float | None]:
+    """Each effect's share of its pair's total; None unless all parts of the pair point the same way and the total's
+    bootstrap interval excludes zero."""
+    effects, values = found.fitted.effects, found.fitted.figures.of("effect").tolist()
+    parts: dict[tuple[str, str], list[float]] = {}
+    totals: dict[tuple[str, str], float] = {}
+    certain: set[tuple[str, str]] = set()
+    for effect, value in zip(effects, values, strict=True):
+        pair = (effect.source, effect.target)
+        if effect.kind in ("direct", "specific indirect"):
+            parts.setdefault(pair, []).append(value)
+        elif effect.kind == "total":
+            totals[pair] = value
+            boot = found.drawn("effect", effect)
+            if boot is not None and excludes_zero(boot.headline):
+                certain.add(pair)
+    shares: list[float | None] = []
+    for effect, value in zip(effects, values, strict=True):
+        own = parts.get((effect.source, effect.target), [])
+        certainly = (effect.source, effect.target) in certain and len(own) > 1
+        alike = len({np.sign(v) for v in own}) == 1
+        shares.append(value / totals[effect.source, effect.target] if certainly and alike else None)
+    return shares
+
+
+def effects(found: Found) -> list[EffectPart]:
+    """Every effect, plain and standardized."""
+    parts = []
+    for effect, share in zip(found.fitted.effects, _shares(found), strict=True):
+        value, standardized = found.value("effect", effect), found.value("standardized_effect", effect)
+        se, standardized_se = found.error("effect", effect), found.error("standardized_effect", effect)
+        assert value is not None
+        parts.append(
+            EffectPart(
+                from_=effect.source,
+                to=effect.target,
+                kind=effect.kind,
+                via=None if effect.via is None else list(effect.via),
+                estimate=value,
+                se=se,
+                interval=found.interval(value, se),
+                standardized=standardized,
+                standardized_se=standardized_se,
+                standardized_interval=found.interval(standardized, standardized_se),
+                bootstrap=found.drawn("effect", effect),
+                standardized_bootstrap=found.drawn("standardized_effect", effect),
+                share_of_total=share,
+            )
+        )
+    return parts
+
+
+def mediation(found: Found) -> list[MediationPart]:
+    """The kind of mediation of every pair with an indirect effect, once a bootstrap has decided."""
+    known: dict[tuple[str, str, str], Effect] = {
+        (e.source, e.target, e.kind): e for e in found.fitted.effects if e.kind != "specific indirect"
+    }
+    return [_kind(found, effect, known) for effect in known.values() if effect.kind == "total indirect"]
+
+
+def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect]) -> MediationPart:
+    source, target = effect.source, effect.target
+    direct_effect, total_effect = known.get((source, target, "direct")), known[source, target, "total"]
+    indirect, total = found.drawn("effect", effect), found.drawn("effect", total_effect)
+    direct = None if direct_effect is None else found.drawn("effect", direct_effect)
+    if indirect is None or (direct_effect is not None and direct is None):
+        reason = "bootstrap the model first: the kind is decided by bootstrap intervals"
+        return MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None)
+    kind = classify(
+        0.0 if direct_effect is None else found.value("effect", direct_effect) or 0.0,
+        None if direct is None else direct.headline,
+        found.value("effect", effect) or 0.0,
+        indirect.headline,
+        None if total is None else total.headline,
+    )
+    return MediationPart(
+        from_=source, to=target, kind=kind.kind, reason=kind.reason, share_mediated=kind.share_mediated
+    )
+
+
+def tracked(found: Found) -> list[TrackedPart]:
+    """Every tracked quantity."""
+    names = [str(key.about[0]) for key in found.fitted.figures.keys if key.figure == "tracked"]  # type: ignore[index]
+    return [
+        TrackedPart(
+            name=name,
+            estimate=found.value("tracked", name),
+            se=found.error("tracked", name),
+            bootstrap=found.drawn("tracked", name),
+        )
+        for name in names
+    ]
+
+
+def modifications(found: Found) -> list[ModificationPart]:
+    """What freeing further parameters would do."""
+    return [
+        ModificationPart(
+            kind=m.key.kind,
+            from_=m.key.source,
+            to=m.key.target,
+            release=m.release,
+            index=m.index,
+            expected_change=m.expected_change,
+            standardized_change=m.standardized_change if np.isfinite(m.standardized_change) else None,
+        )
+        for m in found.fitted.modifications
+    ]
+
+
+def estimates(found: Found) -> EstimatesPart | None:
+    """Covariances and correlations of the estimates; None where they are not known."""
+    matrix = found.fitted.covariance
+    if matrix.size == 0 or np.isnan(matrix).any():
+        return None
+    words = [key.words for key in found.fitted.free]
+    return EstimatesPart(
+        covariance=matrix_part(words, words, matrix), correlation=matrix_part(words, words, correlation_from(matrix))
+    )

@@ -1,0 +1,125 @@
+"""Measurement quality and collinearity as parts of the document."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dusk_arrow.core.assessment.criteria import f_squared_words
+from dusk_arrow.results.assembly.summaries import Found
+from dusk_arrow.results.convert import matrix_part, number
+from dusk_arrow.results.document import (
+    AntecedentVif,
+    Bootstrap,
+    ConstructPart,
+    FSquaredPart,
+    HtmtPart,
+    LoadingPart,
+    QualityPart,
+)
+
+
+def _about(found: Found, figure: str) -> list[tuple[str, ...]]:
+    """What a figure that is about names was computed of."""
+    keys = [key for key in found.fitted.figures.keys if key.figure == figure]
+    return [key.about for key in keys if isinstance(key.about, tuple)]
+
+
+def _constructs(found: Found) -> list[ConstructPart]:
+    quality = found.fitted.quality
+    return [
+        ConstructPart(
+            name=construct.name,
+            mode=construct.mode,
+            alpha=found.value("alpha", construct.name),
+            alpha_standardized=number(quality.alpha_standardized.get(construct.name)),
+            composite_reliability=found.value("composite_reliability", construct.name),
+            ave=found.value("ave", construct.name),
+            direction=quality.directions[construct.name],
+        )
+        for construct in quality.constructs
+    ]
+
+
+def _loadings(found: Found) -> list[LoadingPart]:
+    """Loadings of reflective indicators, correlations with their construct and weights of formative ones."""
+    quality, figures = found.fitted.quality, found.fitted.figures
+    standardized = {(p.key.kind, p.key.source, p.key.target): p.key for p in found.fitted.parameters}
+    row, column = ({name: i for i, name in enumerate(names)} for names in (
+        quality.indicators, [c.name for c in quality.constructs]
+    ))  # fmt: skip
+    parts = []
+    for construct in quality.constructs:
+        for name in construct.indicators:
+            loading = quality.with_constructs[row[name], column[construct.name]] if name in row else np.nan
+            if construct.mode == "reflective":
+                loading = figures.value("standardized", standardized["loading", construct.name, name])
+            weight = standardized.get(("weight", name, construct.name))
+            parts.append(
+                LoadingPart(
+                    construct_=construct.name,
+                    indicator=name,
+                    loading=number(loading),
+                    weight=None if weight is None else found.value("standardized", weight),
+                    vif=number(quality.block_vif.get((construct.name, name))),
+                )
+            )
+    return parts
+
+
+def quality_part(found: Found) -> QualityPart:
+    """Everything about measurement, and the collinearity of antecedents."""
+    quality = found.fitted.quality
+    names = [construct.name for construct in quality.constructs]
+    constructs = _constructs(found)
+    fornell = quality.between.copy()
+    np.fill_diagonal(fornell, np.sqrt([np.nan if c.ave is None else c.ave for c in constructs]))
+    return QualityPart(
+        constructs=constructs,
+        loadings=_loadings(found),
+        cross_loadings=matrix_part(quality.indicators, names, quality.with_constructs),
+        construct_correlations=matrix_part(names, names, quality.between),
+        fornell_larcker=matrix_part(names, names, fornell),
+        htmt=[
+            HtmtPart(a=a, b=b, value=found.value("htmt", a, b), bootstrap=found.drawn("htmt", a, b))
+            for a, b in _about(found, "htmt")
+        ],
+        vif_antecedents=[
+            AntecedentVif(outcome=outcome, antecedent=name, vif=found.value("vif", outcome, name))
+            for outcome, name in _about(found, "vif")
+        ],
+    )
+
+
+def f_squared_parts(found: Found) -> list[FSquaredPart]:
+    """Cohen's f² of every antecedent."""
+    parts = []
+    for outcome, name in _about(found, "f_squared"):
+        value = found.value("f_squared", outcome, name)
+        parts.append(FSquaredPart(from_=name, to=outcome, value=value, words=f_squared_words(value)))
+    return parts
+
+
+def r_squared(found: Found) -> dict[str, float | None]:
+    """R² of every outcome and indicator."""
+    return {name: found.value("r_squared", name) for (name,) in _about(found, "r_squared")}
+
+
+IN_DOCUMENT = {
+    "r_squared": "r_squared",
+    "composite_reliability": "quality.composite_reliability",
+    "ave": "quality.ave",
+    "alpha": "quality.alpha",
+    "vif": "quality.vif",
+    "f_squared": "f_squared",
+}
+
+
+def bootstrapped(found: Found) -> dict[str, Bootstrap | None]:
+    """The bootstraps of figures that have no part of their own, by their place in the document."""
+    if found.outcome is None:
+        return {}
+    chosen = [key for key in found.fitted.figures.keys if key.figure in IN_DOCUMENT and isinstance(key.about, tuple)]
+    return {
+        ".".join((IN_DOCUMENT[key.figure], *key.about)): found.drawn(key.figure, *key.about)  # type: ignore[misc]
+        for key in chosen
+    }

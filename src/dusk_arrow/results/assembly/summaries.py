@@ -1,0 +1,53 @@
+"""What was found of a figure: its value, its error, and its bootstrap, by key."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from scipy.special import ndtri
+
+from dusk_arrow.core.effects.routes import Effect
+from dusk_arrow.core.family import Fitted
+from dusk_arrow.core.figures import FigureKey, FigureName
+from dusk_arrow.core.parameter_key import ParameterKey
+from dusk_arrow.results.analysis import Analysis
+from dusk_arrow.results.bootstrapping import BootstrapOutcome
+from dusk_arrow.results.convert import bootstrap_part, number
+from dusk_arrow.results.document import Bootstrap, Interval
+from dusk_arrow.results.settings import Settings
+
+
+class Found(NamedTuple):
+    """An estimated model with its bootstrap, if one was run, as the document's parts are made of it."""
+
+    fitted: Fitted
+    outcome: BootstrapOutcome | None
+    settings: Settings
+
+    def value(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float | None:
+        """The figure of the sample."""
+        return number(self.fitted.figures.value(figure, *about))
+
+    def error(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float | None:
+        """Its standard error by the delta method."""
+        return number(self.fitted.errors.value(figure, *about))
+
+    def drawn(self, figure: FigureName, *about: str | ParameterKey | Effect) -> Bootstrap | None:
+        """Its bootstrap."""
+        if self.outcome is None:
+            return None
+        first = about[0] if not isinstance(about[0], str) else about
+        summary = self.outcome.summaries.get(FigureKey(figure, first))  # type: ignore[arg-type]
+        return bootstrap_part(summary, self.settings.interval)
+
+    def interval(self, value: float | None, se: float | None) -> Interval | None:
+        """Value ± so many standard errors."""
+        if value is None or se is None:
+            return None
+        reach = float(ndtri(0.5 + self.settings.level / 2)) * se
+        return (value - reach, value + reach)
+
+
+def found_of(analysis: Analysis) -> Found | None:
+    """What was found, None where nothing was estimated."""
+    return None if analysis.fitted is None else Found(analysis.fitted, analysis.bootstrap, analysis.settings)
