@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies import Discrepancy
-from dusk_arrow.core.covariance.estimation import Estimation, estimate
-from dusk_arrow.core.covariance.evidence import Evidence, discrepancy_of, gather
-from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
+from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
+from dusk_arrow.core.covariance.implied import lay_out
+from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model, saturated_table
+from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.robust import Errors
 from dusk_arrow.core.observations.data import Column, DataSet
+from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, gather
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
@@ -26,6 +29,11 @@ def model_of(text: str) -> Model:
 
 def table_of(text: str, scaling: Scaling = "marker") -> ParameterTable:
     return compile_model(model_of(text), scaling)
+
+
+def free_words(table: ParameterTable) -> list[str]:
+    """The free values of a model, in words."""
+    return [key.words for key in table.free_keys()]
 
 
 @dataclass
@@ -86,7 +94,7 @@ def random_population(table: ParameterTable, seed: int) -> Population:
 
 def matrix_evidence(sample: np.ndarray, n: float) -> Evidence:
     """A covariance matrix that is taken as it is, with χ² = n·F."""
-    return Evidence(sample, None, int(n), int(n), None)
+    return MatrixEvidence(sample, None, int(n))
 
 
 def case_evidence(values: np.ndarray, **how: object) -> Evidence:
@@ -98,12 +106,31 @@ def case_evidence(values: np.ndarray, **how: object) -> Evidence:
 
 def fit_matrix(table: ParameterTable, sample: np.ndarray, n: float, errors: Errors = "expected") -> Estimation:
     """Maximum likelihood estimates from a matrix."""
-    return estimate(table, matrix_evidence(sample, n), errors)
+    return estimate(table, matrix_evidence(sample, n), ESTIMATORS["ml"], errors)
+
+
+def fit_cases(
+    table: ParameterTable, values: np.ndarray, estimator: str = "ml", errors: Errors = "expected", **how: object
+) -> Estimation:
+    """Estimates from cases (n, p) in the model's order."""
+    return estimate(table, case_evidence(values, **how), ESTIMATORS[estimator], errors)
+
+
+def on_cases(found: Estimation, values: np.ndarray, **how: object) -> Point:
+    """The solution of a model held against cases."""
+    return replace(found.point, evidence=case_evidence(values, **how))
 
 
 def likelihood_of(sample: np.ndarray) -> Discrepancy:
     """The maximum likelihood discrepancy of one matrix."""
-    return discrepancy_of(matrix_evidence(sample, 100))
+    names = tuple(f"v{i}" for i in range(len(sample)))
+    return discrepancy_of(lay_out(saturated(names)), matrix_evidence(sample, 100), ESTIMATORS["ml"])
+
+
+def saturated(names: tuple[str, ...]) -> ParameterTable:
+    """Every variance and covariance free, no means."""
+    table = saturated_table(names)
+    return replace(table, parameters=tuple(p for p in table.parameters if p.matrix != "mean"))
 
 
 ONLY = np.zeros(1, dtype=np.intp)

@@ -8,23 +8,18 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from dusk_arrow.core.covariance.discrepancies import jacobian
-from dusk_arrow.core.covariance.estimation import Estimation, estimate
-from dusk_arrow.core.covariance.evidence import (
-    Evidence,
-    discrepancy_of,
-    log_likelihoods,
-    moment_covariance,
-    prepare_resampling,
-)
-from dusk_arrow.core.covariance.figures import figures, make_plan
+from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate
+from dusk_arrow.core.covariance.estimators.estimator import Estimator
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
+from dusk_arrow.core.covariance.figures import FigurePlan, model_figures
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import implied, implied_means, lay_out, matrices
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import candidates, extend, modification_indices
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, jacobian, layout_of
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model, independence_table
-from dusk_arrow.core.covariance.robust import scaled_test
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.evidence import Evidence
 from tests.core.populations import (
     EQUAL,
     FORMATIVE,
@@ -32,9 +27,11 @@ from tests.core.populations import (
     ONLY,
     THREE,
     case_evidence,
+    fit_cases,
     fit_matrix,
-    matrix_evidence,
+    free_words,
     model_of,
+    on_cases,
     random_population,
     table_of,
 )
@@ -72,13 +69,11 @@ def holes(values: Array, seed: int, share: float = 0.15) -> Array:
     return np.where(gone, np.nan, values)
 
 
-def evidence_for(kind: str, values: Array) -> Evidence:
+def evidence_for(kind: str, values: Array) -> tuple[Evidence, Estimator]:
     if kind == "full-information":
-        return case_evidence(holes(values, 1), missing="full-information")
-    if kind == "ml with means":
-        return case_evidence(values + 1.5, with_means=True)
-    estimator, _, means = kind.partition(" with ")
-    return case_evidence(values + 0.5, estimator=estimator, with_means=bool(means))
+        return case_evidence(holes(values, 1), missing="full-information"), ESTIMATORS["ml"]
+    shift = 1.5 if kind == "ml with means" else 0.5
+    return case_evidence(values + shift), ESTIMATORS[kind.partition(" with ")[0]]
 
 
 KINDS = ["ml", "gls", "uls", "adf", "full-information", "ml with means", "gls with means", "adf with means"]
@@ -93,11 +88,11 @@ def test_derivatives_of_every_discrepancy(kind: str, text: str) -> None:
         pytest.skip("intercepts need means")
     table = with_means(text) if modelled else table_of(text)
     values = rows_of(table, 3, 400)
-    discrepancy = discrepancy_of(evidence_for(kind, values))
     model = lay_out(table)
+    discrepancy = discrepancy_of(model, *evidence_for(kind, values))
     rng = np.random.default_rng(2)
     truth = random_population(table_of_same(table), 3).values
-    theta = np.array([truth.get(w, 0.4) for w in table.free_words()]) * rng.uniform(0.9, 1.1, table.n_free)
+    theta = np.array([truth.get(w, 0.4) for w in free_words(table)]) * rng.uniform(0.9, 1.1, table.n_free)
     step, same = 1e-6, np.zeros(theta.size, dtype=np.intp)
     _, gradient = discrepancy.evaluate(model, theta[None], ONLY)
     ahead = discrepancy.evaluate(model, theta + step * np.eye(theta.size), same)
@@ -113,11 +108,11 @@ def test_exact_populations_come_back(kind: str, text: str) -> None:
     """Every estimator returns the parameters that made the moments, and has nothing left to explain."""
     table = with_means(text) if "means" in kind else table_of(text)
     values = rows_of(table, 5, 600, exact=True)
-    found = estimate(table, evidence_for(kind, values))
+    found = estimate(table, *evidence_for(kind, values))
     assert found.solution.converged
     assert found.statistic == pytest.approx(0, abs=1e-6)
     truth = random_population(table_of_same(table), 5).values
-    for word, value in zip(table.free_words(), found.solution.theta, strict=True):
+    for word, value in zip(free_words(table), found.solution.theta, strict=True):
         if word in truth:
             assert value == pytest.approx(truth[word], abs=1e-6)
 
@@ -140,9 +135,8 @@ def test_errors_and_residuals_by_definition(estimator: str) -> None:
     """(ΔᵀVΔ)⁻¹, its sandwich for ULS, the errors of residuals, and Browne's test, from whole matrices."""
     table = table_of(THREE)
     values = rows_of(table, 8, 350)
-    evidence = case_evidence(values, estimator=estimator)
-    found = estimate(table, evidence)
-    sample = evidence.covariance
+    found = fit_cases(table, values, estimator)
+    sample = found.evidence.covariance
     weight = {"gls": np.linalg.inv(sample), "uls": np.eye(9), "ml": np.linalg.inv(found.implied)}[estimator]
     delta, v, gamma = written_out(found, weight)
     bread = np.linalg.inv(delta.T @ v @ delta)
@@ -152,7 +146,7 @@ def test_errors_and_residuals_by_definition(estimator: str) -> None:
     gap = (sample - found.implied)[rows, columns]
     away = np.eye(rows.size) - delta @ bread @ delta.T @ v
     variance = np.diag(away @ gamma @ away.T) / 350
-    ours = standardized_residuals(found, evidence)
+    ours = standardized_residuals(found)
     assert ours is not None
     clear = variance * 350 > 1e-6
     np.testing.assert_allclose(ours[rows, columns][clear], gap[clear] / np.sqrt(variance[clear]), rtol=1e-4, atol=1e-6)
@@ -160,8 +154,8 @@ def test_errors_and_residuals_by_definition(estimator: str) -> None:
         inner = np.linalg.inv(gamma)
         rest = inner - inner @ delta @ np.linalg.inv(delta.T @ inner @ delta) @ delta.T @ inner
         assert found.statistic == pytest.approx(350 * gap @ rest @ gap, rel=1e-6)
-        real = moment_covariance(values, False)
-        robust = estimate(table, evidence, "sandwich")
+        real = MomentLayout(9, False).covariance_of_moments(values)
+        robust = fit_cases(table, values, estimator, "sandwich")
         middle = delta.T @ v @ real @ v @ delta
         np.testing.assert_allclose(robust.covariance, bread @ middle @ bread / 350, rtol=1e-6, atol=1e-10)
         inner = np.linalg.inv(real)
@@ -174,12 +168,12 @@ def test_discrepancies_by_definition() -> None:
     table = table_of(THREE)
     values = rows_of(table, 9, 500)
     for estimator in ("gls", "uls", "adf"):
-        evidence = case_evidence(values, estimator=estimator)
-        found = estimate(table, evidence)
+        found = fit_cases(table, values, estimator)
+        evidence = found.evidence
         gap = evidence.covariance - found.implied
         rows, columns = np.tril_indices(9)
         if estimator == "adf":
-            inverse = np.linalg.inv(moment_covariance(values, False))
+            inverse = np.linalg.inv(MomentLayout(9, False).covariance_of_moments(values))
             value = gap[rows, columns] @ inverse @ gap[rows, columns]
             gfi = 1 - value / (evidence.covariance[rows, columns] @ inverse @ evidence.covariance[rows, columns])
         else:
@@ -188,7 +182,7 @@ def test_discrepancies_by_definition() -> None:
             whole = np.trace(weight @ evidence.covariance @ weight @ evidence.covariance)
             gfi = 1 - 2 * value / whole
         assert found.solution.discrepancy == pytest.approx(value, rel=1e-9)
-        fit = assess_model(found, evidence)
+        fit = assess_model(found)
         assert fit.gfi == pytest.approx(gfi, rel=1e-9)
         assert (fit.aic, fit.bic, fit.log_likelihood) == (None, None, None)
         if estimator != "uls":
@@ -200,12 +194,11 @@ def test_baseline_is_the_fit_of_uncorrelated_variables(estimator: str) -> None:
     """The closed forms against fitting that model itself."""
     table = table_of(THREE)
     values = rows_of(table, 10, 500)
-    evidence = case_evidence(values, estimator=estimator)
     alone = independence_table(table.observed)
     alone = replace(alone, parameters=tuple(p for p in alone.parameters if p.matrix != "mean"))
-    found = estimate(table, evidence)
-    assert assess_model(found, evidence).baseline_chi_square == pytest.approx(
-        estimate(alone, evidence).statistic, rel=1e-6
+    found = fit_cases(table, values, estimator)
+    assert assess_model(found).baseline_chi_square == pytest.approx(
+        fit_cases(alone, values, estimator).statistic, rel=1e-6
     )
 
 
@@ -225,10 +218,10 @@ def test_full_information_is_the_likelihood_of_every_case() -> None:
     table = with_means(THREE)
     values = holes(rows_of(table, 12, 250), 4)
     evidence = case_evidence(values, missing="full-information")
-    found = estimate(table, evidence, "observed")
+    found = estimate(table, evidence, ESTIMATORS["ml"], "observed")
     assert found.implied_means is not None
     assert evidence.means is not None
-    both = log_likelihoods(evidence, found.solution.discrepancy)
+    both = found.estimator.log_likelihoods(evidence, found.solution.discrepancy)
     assert both is not None
     assert both[0] == pytest.approx(case_log_likelihood(values, found.implied_means, found.implied), abs=1e-6)
     assert both[1] == pytest.approx(case_log_likelihood(values, evidence.means, evidence.covariance), abs=1e-6)
@@ -240,7 +233,7 @@ def test_full_information_is_the_likelihood_of_every_case() -> None:
         moved = implied(parts)
         assert case_log_likelihood(values, implied_means(parts, moved)[0], moved.covariance) < both[0]
     alone = sum(float(stats.norm(np.nanmean(v), np.nanstd(v)).logpdf(v[~np.isnan(v)]).sum()) for v in values.T)
-    fit = assess_model(found, evidence)
+    fit = assess_model(found)
     assert fit.baseline_chi_square == pytest.approx(2 * (both[1] - alone), abs=1e-6)
     assert fit.n_parameters == table.n_free
 
@@ -249,19 +242,17 @@ def test_full_information_without_gaps_is_maximum_likelihood_with_means() -> Non
     """No missing answer, no difference: estimates, errors, χ², scaled test."""
     values = rows_of(table_of(THREE), 13, 300) + 2.0
     table = with_means(THREE)
-    gapless = case_evidence(values, missing="full-information", with_means=True)
     plain = fit_matrix(table_of(THREE), np.cov(values.T, ddof=0), 300, "observed")
-    found = estimate(table, gapless, "observed")
-    words = table.free_words()
-    for word, value in zip(table_of(THREE).free_words(), plain.solution.theta, strict=True):
+    found = fit_cases(table, values, "ml", "observed", missing="full-information")
+    words = free_words(table)
+    for word, value in zip(free_words(table_of(THREE)), plain.solution.theta, strict=True):
         assert found.solution.theta[words.index(word)] == pytest.approx(value, abs=1e-6)
     assert found.statistic == pytest.approx(plain.statistic, abs=1e-6)
     q = table_of(THREE).n_free
     np.testing.assert_allclose(found.covariance[:q, :q], plain.covariance, rtol=1e-5, atol=1e-9)
-    cases = case_evidence(values)
     for errors in ("sandwich", "satorra-bentler"):
-        first = scaled_test(found.model, found.solution.theta, gapless, found.discrepancy, 24, errors)  # type: ignore[arg-type]
-        second = scaled_test(plain.model, plain.solution.theta, cases, plain.discrepancy, 24, errors)  # type: ignore[arg-type]
+        first = found.estimator.scaled_test(found.point, 24, errors)  # type: ignore[arg-type]
+        second = plain.estimator.scaled_test(on_cases(plain, values), 24, errors)  # type: ignore[arg-type]
         assert first is not None
         assert second is not None
         assert first.scaling_factor == pytest.approx(second.scaling_factor, rel=1e-6)
@@ -272,20 +263,20 @@ def test_yuan_bentler_for_incomplete_cases_joins_the_complete_one() -> None:
     """One gap in hundreds of cases hardly moves the factor, and on normal data it is about one."""
     values = rows_of(table_of(THREE), 14, 500)
     table = with_means(THREE)
-    complete = case_evidence(values, with_means=True)
+    complete = case_evidence(values)
     gap = values.copy()
     gap[0, 8] = np.nan
     nearly = case_evidence(gap, missing="full-information")
     factors = []
     for evidence in (complete, nearly):
-        found = estimate(table, evidence, "sandwich")
-        test = scaled_test(found.model, found.solution.theta, evidence, found.discrepancy, 24, "sandwich")
+        found = estimate(table, evidence, ESTIMATORS["ml"], "sandwich")
+        test = found.estimator.scaled_test(found.point, 24, "sandwich")
         assert test is not None
         factors.append((test.scaling_factor, test.baseline_factor))
     np.testing.assert_allclose(factors[0], factors[1], rtol=0.01)
     many = case_evidence(holes(rows_of(table_of(THREE), 15, 4000), 3), missing="full-information")
-    found = estimate(table, many, "sandwich")
-    test = scaled_test(found.model, found.solution.theta, many, found.discrepancy, 24, "sandwich")
+    found = estimate(table, many, ESTIMATORS["ml"], "sandwich")
+    test = found.estimator.scaled_test(found.point, 24, "sandwich")
     assert test is not None
     assert test.scaling_factor == pytest.approx(1, abs=0.06)
 
@@ -313,12 +304,11 @@ def test_intercepts_that_are_fixed_or_equal_cost_degrees_of_freedom() -> None:
     """The mean structure is a hypothesis like any other, and χ² knows it."""
     values = rows_of(table_of(THREE), 16, 300)
     table = with_means(ORIGIN)
-    evidence = case_evidence(values, with_means=True)
-    found = estimate(table, evidence)
-    plain = estimate(with_means(THREE), evidence)
-    assert (table.n_moments - table.n_free) == 24 + 2
+    found = fit_cases(table, values)
+    plain = fit_cases(with_means(THREE), values)
+    assert found.df == 24 + 2
     assert found.statistic > plain.statistic
-    away = estimate(table, case_evidence(values + np.eye(9)[0] * 3, with_means=True))
+    away = fit_cases(table, values + np.eye(9)[0] * 3)
     assert away.statistic > found.statistic + 100
 
 
@@ -328,12 +318,10 @@ def test_modification_indices_of_every_estimator(kind: str) -> None:
     modelled = kind == "full-information"
     table = with_means(EQUAL) if modelled else table_of(EQUAL)
     values = rows_of(table, 17, 600)
-    evidence = evidence_for(kind, values)
-    found = estimate(table, evidence)
+    evidence, estimator = evidence_for(kind, values)
+    found = estimate(table, evidence, estimator)
     theta, n = found.solution.theta, evidence.multiplier
-    listed = {
-        (m.parameter.words, m.release): m for m in modification_indices(table, theta, found.discrepancy, n, least=0.0)
-    }
+    listed = {(m.key.words, m.release): m for m in modification_indices(found, least=0.0)}
     for parameter in candidates(table)[::3]:
         model = extend(table, [parameter])
         at = np.append(theta, parameter.value or 0.0)
@@ -351,7 +339,7 @@ def test_modification_indices_of_every_estimator(kind: str) -> None:
     release = listed[("B → b2", True)]
     apart = EQUAL.replace("match A > a2, B > b2\n", "")
     other = with_means(apart) if modelled else table_of(apart)
-    freed = estimate(other, evidence)
+    freed = estimate(other, evidence, estimator)
     place = {p.words: p.index for p in other.parameters}
     gap = freed.solution.theta[place["B → b2"]] - freed.solution.theta[place["A → a2"]]
     assert release.expected_change == pytest.approx(gap, rel=0.3, abs=0.02)
@@ -363,7 +351,7 @@ def test_adf_on_normal_data_agrees_with_maximum_likelihood() -> None:
     """With many cases both weigh the moments alike."""
     values = rows_of(table_of(THREE), 18, 20_000)
     table = table_of(THREE)
-    first = estimate(table, case_evidence(values, estimator="adf"))
+    first = fit_cases(table, values, "adf")
     second = fit_matrix(table, np.cov(values.T, ddof=0), 20_000)
     errors = np.sqrt(np.diag(second.covariance))
     np.testing.assert_allclose(first.solution.theta, second.solution.theta, atol=0.35 * errors.max())
@@ -378,16 +366,15 @@ def test_one_sample_equals_one_of_a_batch() -> None:
     values = holes(rows_of(table, 19, 200), 5)
     evidence = case_evidence(values, missing="full-information")
     counts = np.random.default_rng(1).multinomial(200, np.full(200, 1 / 200), 3).astype(float)
-    draw = prepare_resampling(evidence).draw(counts)
+    ml = ESTIMATORS["ml"]
+    batch, _ = ml.discrepancy(evidence.resampling()(counts), layout_of(model))
     theta = np.tile(estimate(table, evidence).solution.theta, (3, 1))
-    value, gradient = draw.discrepancy.evaluate(model, theta, np.arange(3))
+    value, gradient = batch.evaluate(model, theta, np.arange(3))
     for i in range(3):
         single = case_evidence(np.repeat(values, counts[i].astype(int), axis=0), missing="full-information")
-        own, slope = discrepancy_of(single).evaluate(model, theta[:1], ONLY)
+        own, slope = discrepancy_of(model, single, ml).evaluate(model, theta[:1], ONLY)
         assert value[i] == pytest.approx(own[0], abs=2e-6)
         np.testing.assert_allclose(gradient[i], slope[0], atol=1e-8)
-    matrix = matrix_evidence(evidence.covariance, 200)
-    assert discrepancy_of(matrix).size == 1
 
 
 @pytest.mark.parametrize("kind", ["ml", "gls", "adf", "full-information", "ml with means"])
@@ -398,16 +385,13 @@ def test_units_order_of_cases_and_scaling_change_no_standardized_figure(kind: st
     if kind == "full-information":
         values = holes(values, 9)
     how: dict[str, object] = {"missing": "full-information"} if kind == "full-information" else {}
-    if kind in ("gls", "adf"):
-        how["estimator"] = kind
-    if kind == "ml with means":
-        how["with_means"] = True
+    estimator = kind if kind in ("gls", "adf") else "ml"
 
     def standardized(rows: Array, scaling: str = "marker") -> tuple[Array, float]:
         table = compile_model(model_of(THREE), scaling, modelled)  # type: ignore[arg-type]
-        found = estimate(table, case_evidence(rows, **how))
+        found = fit_cases(table, rows, estimator, **how)
         assert found.solution.converged
-        shown = figures(make_plan(found.model, (), {}), found.solution.theta).standardized
+        shown = model_figures(FigurePlan(found.model), found.solution.theta).of("standardized")
         loadings = [shown[i] for i, p in enumerate(table.parameters) if p.kind in ("loading", "path")]
         return np.array(loadings), found.statistic
 
@@ -426,8 +410,8 @@ def test_uls_depends_on_units_and_says_so_nowhere_else() -> None:
     """Unweighted least squares is the one estimator for which units matter; permuting cases still changes nothing."""
     values = rows_of(table_of(THREE), 24, 300)
     table = table_of(THREE)
-    first = estimate(table, case_evidence(values, estimator="uls"))
-    again = estimate(table, case_evidence(values[::-1], estimator="uls"))
+    first = fit_cases(table, values, "uls")
+    again = fit_cases(table, values[::-1], "uls")
     np.testing.assert_allclose(first.solution.theta, again.solution.theta, atol=1e-7)
-    other = estimate(table, case_evidence(values * np.linspace(0.5, 9, 9), estimator="uls"))
+    other = fit_cases(table, values * np.linspace(0.5, 9, 9), "uls")
     assert abs(other.statistic - first.statistic) > 1e-3

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dusk_arrow.core.covariance.estimation import identification
-from dusk_arrow.core.covariance.figures import delta_errors, figures, make_plan
+from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, model_figures
 from dusk_arrow.core.covariance.implied import implied, information, lay_out, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.effects.routes import list_effects
@@ -24,6 +24,7 @@ from tests.core.populations import (
     THREE,
     Population,
     fit_matrix,
+    free_words,
     likelihood_of,
     model_of,
     population,
@@ -94,14 +95,14 @@ def test_exact_population_is_recovered(text: str, scaling: str) -> None:
     found = fit_matrix(table, truth.covariance, 500)
     assert found.solution.converged
     assert found.solution.discrepancy == pytest.approx(0, abs=1e-10)
-    values = {p.words: v for p, v in zip(table.parameters, figures_of(found, model).parameters, strict=True)}
+    values = {p.words: v for p, v in zip(table.parameters, figures_of(found, model).of("estimate"), strict=True)}
     for words, value in truth.values.items():
         assert values[words] == pytest.approx(value, abs=1e-6), words
 
 
 def figures_of(found, model):  # type: ignore[no-untyped-def]
     effects, _ = list_effects(model.paths, found.model.table.structural)
-    return figures(make_plan(found.model, tuple(effects), model.tracked), found.solution.theta)
+    return model_figures(FigurePlan(found.model, tuple(effects), tuple(model.tracked.items())), found.solution.theta)
 
 
 def noisy(truth: Population, seed: int, n: int = 400) -> np.ndarray:
@@ -119,7 +120,7 @@ def test_gradient_and_hessian_are_derivatives_of_the_discrepancy(text: str) -> N
     sample = noisy(truth, 6)
     likelihood = likelihood_of(sample)
     rng = np.random.default_rng(1)
-    start = np.array([truth.values[w] for w in table.free_words()])
+    start = np.array([truth.values[w] for w in free_words(table)])
     theta = start * rng.uniform(0.95, 1.05, start.size)
     _, gradient = likelihood.evaluate(model, theta[None], ONLY)
     step = 1e-6
@@ -136,7 +137,7 @@ def test_information_is_half_the_expected_curvature(text: str) -> None:
     """At an exact population the second derivatives of F are twice the information that errors are made from."""
     table = table_of(text)
     truth = random_population(table, seed=3)
-    theta = np.array([truth.values[w] for w in table.free_words()])
+    theta = np.array([truth.values[w] for w in free_words(table)])
     curvature = likelihood_of(truth.covariance).exact(lay_out(table), theta, 0)
     np.testing.assert_allclose(2 * information(lay_out(table), theta), curvature, atol=1e-8)
 
@@ -147,13 +148,13 @@ def test_delta_errors_against_numerical_derivatives() -> None:
     table = compile_model(model)
     found = fit_matrix(table, noisy(random_population(table, 2), 3), 400)
     effects, _ = list_effects(model.paths, table.structural)
-    plan = make_plan(found.model, tuple(effects), {})
+    plan = FigurePlan(found.model, tuple(effects))
     theta, step = found.solution.theta, 1e-6
-    ahead = figures(plan, theta + step * np.eye(theta.size)).flat()
-    behind = figures(plan, theta - step * np.eye(theta.size)).flat()
+    ahead = model_figures(plan, theta + step * np.eye(theta.size)).values
+    behind = model_figures(plan, theta - step * np.eye(theta.size)).values
     jacobian = (ahead - behind) / (2 * step)
     expected = np.sqrt(np.einsum("kf,kl,lf->f", jacobian, found.covariance, jacobian))
-    np.testing.assert_allclose(delta_errors(plan, theta, found.covariance), expected, atol=1e-7)
+    np.testing.assert_allclose(delta_errors(plan, theta, found.covariance).values, expected, atol=1e-7)
 
 
 def test_errors_agree_with_a_large_simulation() -> None:
@@ -196,8 +197,8 @@ def test_units_of_an_indicator_change_no_standardized_figure(seed: int, units: l
     second = fit_matrix(table, sample * np.outer(scale, scale), 400)
     assert second.solution.discrepancy == pytest.approx(first.solution.discrepancy, abs=1e-8)
     a, b = figures_of(first, model), figures_of(second, model)
-    np.testing.assert_allclose(a.standardized, b.standardized, atol=1e-5)
-    np.testing.assert_allclose(a.r_squared, b.r_squared, atol=1e-5)
+    np.testing.assert_allclose(a.of("standardized"), b.of("standardized"), atol=1e-5)
+    np.testing.assert_allclose(a.of("r_squared"), b.of("r_squared"), atol=1e-5)
 
 
 @given(seed=st.integers(0, 10_000))
@@ -209,13 +210,15 @@ def test_scaling_and_order_do_not_matter(seed: int) -> None:
     marker = fit_matrix(table, sample, 400)
     unit = fit_matrix(compile_model(model, "unit-variance"), sample, 400)
     assert unit.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
-    np.testing.assert_allclose(figures_of(marker, model).standardized, figures_of(unit, model).standardized, atol=1e-5)
+    np.testing.assert_allclose(
+        figures_of(marker, model).of("standardized"), figures_of(unit, model).of("standardized"), atol=1e-5
+    )
     turned = model_of(THREE.replace("a1, a2, a3", "a3, a1, a2"))
     other = compile_model(turned)
     found = fit_matrix(other, in_order(other, list(table.observed), sample), 400)
     assert found.solution.discrepancy == pytest.approx(marker.solution.discrepancy, abs=1e-9)
-    by_words = dict(zip([p.words for p in table.parameters], figures_of(marker, model).standardized, strict=True))
-    for p, value in zip(other.parameters, figures_of(found, turned).standardized, strict=True):
+    by_words = dict(zip([p.words for p in table.parameters], figures_of(marker, model).of("standardized"), strict=True))
+    for p, value in zip(other.parameters, figures_of(found, turned).of("standardized"), strict=True):
         assert value == pytest.approx(by_words[p.words], abs=1e-5)
 
 

@@ -33,8 +33,8 @@ def test_the_omitted_parameter_stands_out_and_its_index_is_what_freeing_it_does(
     order = [list(full.observed).index(name) for name in table.observed]
     sample = np.cov(rows.T, ddof=0)[np.ix_(order, order)]
     found = fit_matrix(table, sample, 1500)
-    first = modification_indices(table, found.solution.theta, found.discrepancy, 1500)[0]
-    assert first.parameter.words == words
+    first = modification_indices(found)[0]
+    assert first.key.words == words
     freed = fit_matrix(full, np.cov(rows.T, ddof=0), 1500)
     fall = 1500 * (found.solution.discrepancy - freed.solution.discrepancy)
     assert first.index == pytest.approx(fall, rel=0.2)
@@ -49,7 +49,7 @@ def test_indices_are_score_tests(text: str) -> None:
     table, sample = sample_of(text, 3)
     found = fit_matrix(table, sample, 800)
     theta = found.solution.theta
-    listed = {m.parameter.words: m for m in modification_indices(table, theta, found.discrepancy, 800, least=0.0)}
+    listed = {m.key.words: m for m in modification_indices(found, least=0.0)}
     tried = 0
     for parameter in candidates(table)[:40:4]:
         model = extend(table, [parameter])
@@ -74,7 +74,7 @@ def test_a_true_model_has_few_large_indices() -> None:
     """About one in twenty beyond 3.84 by chance, not many more."""
     table, sample = sample_of(THREE, 6)
     found = fit_matrix(table, sample, 800)
-    large = modification_indices(table, found.solution.theta, found.discrepancy, 800)
+    large = modification_indices(found)
     assert len(large) < 0.2 * len(candidates(table))
     assert large == sorted(large, key=lambda m: -m.index)
 
@@ -84,7 +84,7 @@ def test_values_fixed_by_a_sentence_are_among_them() -> None:
     table = table_of(THREE + "\nhold A > C at 0")
     truth = random_population(table_of(THREE), 4)
     found = fit_matrix(table, truth.covariance, 500)
-    listed = modification_indices(table, found.solution.theta, found.discrepancy, 500)
-    held = next(m for m in listed if m.parameter.words == "A → C")
+    listed = modification_indices(found)
+    held = next(m for m in listed if m.key.words == "A → C")
     assert held.index == pytest.approx(listed[0].index, rel=0.3)
     assert held.expected_change == pytest.approx(truth.values["A → C"], rel=0.25)

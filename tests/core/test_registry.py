@@ -10,9 +10,9 @@ from scipy.stats import chi2
 
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET
 from dusk_arrow.core.covariance.estimation import estimate
-from dusk_arrow.core.covariance.evidence import Evidence, gather
-from dusk_arrow.core.covariance.figures import figures, make_plan
+from dusk_arrow.core.covariance.figures import FigurePlan, model_figures
 from dusk_arrow.core.covariance.global_fit import assess_model
+from dusk_arrow.core.observations.evidence import CompleteCases, gather, identity
 from tests.conftest import ROOT
 from tests.core.populations import fit_matrix, population, table_of
 from tests.core.test_search import SOUND, TWO, simulated
@@ -65,9 +65,9 @@ def test_bounds_belong_to_a_verdict_or_not() -> None:
 def test_critical_n_is_where_the_discrepancy_becomes_significant(divisor: str, plus: int) -> None:
     """At that n, T of this discrepancy is exactly the critical value; 1 is added only to the multiplier n − 1."""
     table = table_of(TWO)
-    evidence = gather(simulated(3, SOUND, 300), table.observed, "ml", "listwise", divisor)  # type: ignore[arg-type]
+    evidence = gather(simulated(3, SOUND, 300), table.observed, "listwise", divisor)  # type: ignore[arg-type]
     found = estimate(table, evidence)
-    fit = assess_model(found, evidence)
+    fit = assess_model(found)
     for alpha, n in ((0.05, fit.critical_n_05), (0.01, fit.critical_n_01)):
         assert n is not None
         assert (n - plus) * found.solution.discrepancy == pytest.approx(chi2.isf(alpha, fit.df), rel=1e-9)
@@ -80,8 +80,8 @@ def test_agfi_counts_means_where_they_are_modelled() -> None:
     from tests.core.populations import model_of
 
     table = compile_model(model_of(TWO + "\nmatch intercept of x2, intercept of x3"), "marker", True)
-    evidence = gather(simulated(3, SOUND, 300), table.observed, "ml", "listwise", "n", True)
-    fit = assess_model(estimate(table, evidence), evidence)
+    evidence = gather(simulated(3, SOUND, 300), table.observed)
+    fit = assess_model(estimate(table, evidence))
     assert fit.gfi is not None
     assert fit.df == 9
     assert fit.agfi == pytest.approx(1 - (21 + 6) / 9 * (1 - fit.gfi))
@@ -97,14 +97,14 @@ def test_ave_with_a_cross_loading_is_not_the_mean_of_squared_loadings() -> None:
     chosen |= {"A & B": 0.15, "variance of A": 0.7, "variance of B": 0.8}
     truth = population(table, chosen)
     found = fit_matrix(table, truth.covariance, 500)
-    values = figures(make_plan(found.model, (), {}), found.solution.theta)
+    ave = model_figures(FigurePlan(found.model), found.solution.theta).of("ave")
     sd = dict(zip(table.observed, np.sqrt(np.diag(truth.covariance)), strict=True))
     for at, (name, items) in enumerate((("A", ("a1", "a2", "a3")), ("B", ("b1", "b2", "b3", "a3")))):
         size = np.sqrt(chosen[f"variance of {name}"])
         squares = sum((truth.values[f"{name} → {i}"] * size / sd[i]) ** 2 for i in items)
         rest = sum(0.4 / sd[i] ** 2 for i in items)
-        assert values.ave[at] == pytest.approx(squares / (squares + rest), rel=1e-6)
-        assert abs(values.ave[at] - squares / len(items)) > 0.005
+        assert ave[at] == pytest.approx(squares / (squares + rest), rel=1e-6)
+        assert abs(ave[at] - squares / len(items)) > 0.005
 
 
 def test_evidence_of_the_same_answers_is_the_same() -> None:
@@ -112,8 +112,9 @@ def test_evidence_of_the_same_answers_is_the_same() -> None:
     data = simulated(1, SOUND, 50)
     names = data.names
     one, turned = gather(data, names), gather(data, names[::-1])
-    assert one.identity(names) == turned.identity(names[::-1])
+    assert identity(one, names) == identity(turned, names[::-1])
     values = data.matrix(names)
     values[0, 0] += 1e-9
-    other = Evidence(one.covariance, one.means, one.n, one.n, values)
-    assert other.identity(names) != one.identity(names)
+    assert one.means is not None
+    other = CompleteCases(values, one.covariance, one.means, one.n)
+    assert identity(other, names) != identity(one, names)

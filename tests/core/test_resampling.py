@@ -6,16 +6,16 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, can_transform, prepare, run_chunk, run_counts
-from dusk_arrow.core.covariance.estimation import estimate
-from dusk_arrow.core.covariance.evidence import prepare_resampling
-from dusk_arrow.core.covariance.figures import make_plan
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk, run_counts
+from dusk_arrow.core.covariance.figures import FigurePlan
 from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import compile_model
-from dusk_arrow.core.covariance.scores import score, score_weights
+from dusk_arrow.core.covariance.scores import score_weights
+from dusk_arrow.core.figures import FigureKey
 from dusk_arrow.core.resampling.intervals import accelerations, summarise
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks, plan_jackknife
-from tests.core.populations import THREE, case_evidence, fit_matrix, model_of, random_population, table_of
+from dusk_arrow.core.scores import score
+from tests.core.populations import THREE, case_evidence, fit_cases, fit_matrix, model_of, random_population, table_of
 
 
 def rows(seed: int, n: int, text: str = THREE) -> np.ndarray:
@@ -30,27 +30,27 @@ def test_every_resample_fills_its_own_gaps() -> None:
     holes = np.where(rng.random(values.shape) < 0.2, np.nan, values)
     evidence = case_evidence(holes, missing="mean")
     counts = rng.multinomial(120, np.full(120, 1 / 120), 4).astype(float)
-    draw = prepare_resampling(evidence).draw(counts)
+    draw = evidence.resampling()(counts)
     for i in range(4):
         again = np.repeat(holes, counts[i].astype(int), axis=0)
         filled = np.where(np.isnan(again), np.nanmean(again, axis=0), again)
-        np.testing.assert_allclose(draw.samples[i], np.cov(filled.T, ddof=0), atol=1e-10)
+        np.testing.assert_allclose(draw.covariances[i], np.cov(filled.T, ddof=0), atol=1e-10)
         np.testing.assert_allclose(draw.means[i], filled.mean(axis=0), atol=1e-10)
 
 
 def test_resample_means_and_the_jackknife() -> None:
     """The jackknife leaves every case out once, and moments follow the size of the resample."""
     values = rows(2, 150)
-    resampling = prepare_resampling(case_evidence(values))
+    resampling = case_evidence(values).resampling()
     chunks = plan_jackknife(150)
     assert [chunk.size for chunk in chunks] == [128, 22]
     counts = np.concatenate([draw_counts(chunk, 150) for chunk in chunks])
     assert (counts.sum(axis=1) == 149).all()
     assert (counts.sum(axis=0) == 149).all()
-    draw = resampling.draw(counts[[0, 140]])
+    draw = resampling(counts[[0, 140]])
     for k, left in enumerate((0, 140)):
         kept = np.delete(values, left, axis=0)
-        np.testing.assert_allclose(draw.samples[k], np.cov(kept.T, ddof=0), atol=1e-10)
+        np.testing.assert_allclose(draw.covariances[k], np.cov(kept.T, ddof=0), atol=1e-10)
         np.testing.assert_allclose(draw.means[k], kept.mean(axis=0), atol=1e-10)
 
 
@@ -75,12 +75,11 @@ def test_transformed_data_fit_the_model_exactly_and_its_test_keeps_its_level() -
     """Bollen & Stine's resamples are drawn from data in which the model holds; their T is about χ² with df."""
     values = rows(7, 400)
     table = table_of("A shows in a1, a2, a3, b1, b2, b3, c1, c2, c3")
-    evidence = case_evidence(values)
-    found = estimate(table, evidence)
+    found = fit_cases(table, values)
     assert found.statistic > 60
-    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), evidence, found.solution.theta, (), True))
+    prepared = prepare(BootstrapTask(FigurePlan(found.model), found, found.evidence, True))  # type: ignore[arg-type]
     assert prepared.transform is not None
-    turned = prepared.transform @ evidence.covariance @ prepared.transform.T
+    turned = prepared.transform @ found.evidence.covariance @ prepared.transform.T
     np.testing.assert_allclose(turned, found.implied, atol=1e-10)
     drawn = np.concatenate([run_chunk(prepared, chunk).statistics for chunk in plan_chunks(384, 1)])
     assert drawn.mean() == pytest.approx(27, rel=0.15)
@@ -91,7 +90,6 @@ def test_transformed_data_fit_the_model_exactly_and_its_test_keeps_its_level() -
     for k in range(2):
         sample = np.cov(np.repeat(again, counts[k].astype(int), axis=0).T, ddof=0)
         assert each[k] == pytest.approx(fit_matrix(table, sample, 400).statistic, rel=1e-6)
-    assert not can_transform(case_evidence(np.where(values > 2, np.nan, values), missing="full-information"))
 
 
 def test_scores_are_conditional_means_and_unbiased() -> None:
@@ -124,14 +122,15 @@ def test_bootstrap_of_every_kind_of_evidence(how: dict[str, str]) -> None:
         values[:60, 1] = np.nan
         values[40:90, 3] = np.nan
 
-    evidence = case_evidence(values, **how)
-    table = compile_model(model_of(text), "marker", evidence.with_means)
-    found = estimate(table, evidence)
-    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), evidence, found.solution.theta, ((0, 1, 2),)))
+    table = compile_model(model_of(text), "marker", "missing" in how)
+    found = fit_cases(table, values, **how)  # type: ignore[arg-type]
+    plan = FigurePlan(found.model)
+    prepared = prepare(BootstrapTask(plan, found, found.evidence))  # type: ignore[arg-type]
     results = [run_chunk(prepared, chunk) for chunk in plan_chunks(256, 4)]
     draws = np.concatenate([r.figures for r in results])
     assert sum(r.failed for r in results) == 0
     at = next(i for i, p in enumerate(table.parameters) if p.words == "A → y")
     index = table.parameters[at].index
     assert draws[:, at].std(ddof=1) == pytest.approx(np.sqrt(found.covariance[index, index]), rel=0.25)
-    assert np.isfinite(np.concatenate([r.alpha for r in results])).all()
+    keys = (*plan.model_keys, *plan.further_keys)
+    assert np.isfinite(draws[:, keys.index(FigureKey("alpha", ("A",)))]).all()

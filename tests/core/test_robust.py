@@ -6,19 +6,19 @@ import numpy as np
 import pytest
 
 from dusk_arrow.core.assessment.fit import scale_fit
-from dusk_arrow.core.covariance.estimation import Estimation, estimate
+from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.robust import casewise_scores, parameter_covariance, scaled_test
+from dusk_arrow.core.covariance.robust import casewise_scores
 from dusk_arrow.core.observations.moments import covariance
 from tests.core.populations import (
     EQUAL,
     FORMATIVE,
     THREE,
-    case_evidence,
+    fit_cases,
     fit_matrix,
-    matrix_evidence,
+    on_cases,
     random_population,
     table_of,
 )
@@ -65,15 +65,14 @@ def test_satorra_bentler_against_its_definition(text: str) -> None:
     values = skewed(table, 4, 300)
     n, p = values.shape
     covariance(values)
-    evidence = case_evidence(values)
-    found = estimate(table, evidence, "satorra-bentler")
+    found = fit_cases(table, values, errors="satorra-bentler")
     delta, weight, gamma = written_out(found, values)
     bread = np.linalg.inv(delta.T @ weight @ delta)
     expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / n
     np.testing.assert_allclose(found.covariance, expected, rtol=1e-4, atol=1e-9)
     df = p * (p + 1) // 2 - table.n_free
     residual = weight - weight @ delta @ bread @ delta.T @ weight
-    test = scaled_test(found.model, found.solution.theta, evidence, found.discrepancy, df, "satorra-bentler")
+    test = found.estimator.scaled_test(found.point, df, "satorra-bentler")
     assert test is not None
     assert test.scaling_factor == pytest.approx(np.trace(residual @ gamma) / df, rel=1e-5)
 
@@ -95,9 +94,7 @@ def test_baseline_factor_against_its_definition() -> None:
     delta = (rows == columns)[:, None] * (rows[:, None] == np.arange(p))
     bread = np.linalg.inv(delta.T @ weight @ delta)
     residual = weight - weight @ delta @ bread @ delta.T @ weight
-    test = scaled_test(
-        found.model, found.solution.theta, case_evidence(values), found.discrepancy, 20, "satorra-bentler"
-    )
+    test = found.estimator.scaled_test(on_cases(found, values), 20, "satorra-bentler")
     assert test is not None
     assert test.baseline_factor == pytest.approx(np.trace(residual @ gamma) / (p * (p - 1) / 2))
 
@@ -116,7 +113,7 @@ def test_scores_are_derivatives_of_each_case(text: str) -> None:
         lengths = np.einsum("np,pq,nq->n", centred, np.linalg.inv(sigma), centred)
         return -0.5 * (np.linalg.slogdet(sigma)[1] + lengths)
 
-    scores = casewise_scores(found.model, theta, case_evidence(values))
+    scores = casewise_scores(on_cases(found, values))
     for k in range(theta.size):
         shift = step * np.eye(theta.size)[k]
         slope = (likelihood(theta + shift) - likelihood(theta - shift)) / (2 * step)
@@ -143,12 +140,10 @@ def test_on_large_normal_samples_all_errors_agree() -> None:
     found = fit_matrix(table, sample, 20_000)
     plain = np.sqrt(np.diag(found.covariance))
     for errors in ("observed", "sandwich", "satorra-bentler"):
-        other = parameter_covariance(
-            found.model, found.solution.theta, case_evidence(values), found.discrepancy, errors
-        )  # type: ignore[arg-type]
+        other = found.estimator.covariance(on_cases(found, values), errors)  # type: ignore[arg-type]
         np.testing.assert_allclose(np.sqrt(np.diag(other)), plain, rtol=0.05)
     for errors in ("sandwich", "satorra-bentler"):
-        test = scaled_test(found.model, found.solution.theta, case_evidence(values), found.discrepancy, 24, errors)  # type: ignore[arg-type]
+        test = found.estimator.scaled_test(on_cases(found, values), 24, errors)  # type: ignore[arg-type]
         assert test is not None
         assert test.scaling_factor == pytest.approx(1, abs=0.05)
 
@@ -170,9 +165,7 @@ def test_robust_errors_are_the_spread_of_repeated_studies() -> None:
         if study < 60:
             found = fit_matrix(table, sample, n)
             plain.append(np.sqrt(found.covariance[index, index]))
-            other = parameter_covariance(
-                found.model, found.solution.theta, case_evidence(values), found.discrepancy, "sandwich"
-            )
+            other = found.estimator.covariance(on_cases(found, values), "sandwich")
             robust.append(np.sqrt(other[index, index]))
     assert np.mean(plain) < 0.85 * np.std(draws)
     assert np.mean(robust) == pytest.approx(np.std(draws), rel=0.15)
@@ -193,10 +186,8 @@ def test_scaled_test_keeps_its_level_where_the_plain_one_does_not() -> None:
         found = fit_matrix(table, sample, 400)
         if not found.solution.converged:
             continue
-        fit = assess_model(found, matrix_evidence(sample, 400))
-        test = scaled_test(
-            found.model, found.solution.theta, case_evidence(values), found.discrepancy, fit.df, "satorra-bentler"
-        )
+        fit = assess_model(found)
+        test = found.estimator.scaled_test(on_cases(found, values), fit.df, "satorra-bentler")
         assert test is not None
         plain.append((fit.p_value or 0) < 0.05)
         scaled.append(scale_fit(fit, test.scaling_factor, test.baseline_factor, 400).p_value < 0.05)
@@ -210,7 +201,7 @@ def test_robust_figures_follow_their_formulas() -> None:
     values = skewed(table, 9, 300)
     sample = covariance(values)
     found = fit_matrix(table, sample, 300)
-    fit = assess_model(found, matrix_evidence(sample, 300))
+    fit = assess_model(found)
     same = scale_fit(fit, 1.0, 1.0, 300)
     for name in ("cfi", "tli", "rmsea", "chi_square", "p_value"):
         assert getattr(same, name) == pytest.approx(getattr(fit, name))
@@ -226,6 +217,4 @@ def test_robust_figures_follow_their_formulas() -> None:
     assert other.robust_rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
     assert other.robust_cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))
     assert other.robust_tli == pytest.approx(1 - (t - c * df) * df0 / ((t0 - c0 * df0) * df))
-    assert (
-        scaled_test(found.model, found.solution.theta, case_evidence(values), found.discrepancy, 0, "sandwich") is None
-    )
+    assert found.estimator.scaled_test(on_cases(found, values), 0, "sandwich") is None

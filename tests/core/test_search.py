@@ -9,16 +9,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.estimation import Estimation, estimate
-from dusk_arrow.core.covariance.evidence import Estimator, Evidence, discrepancy_of, gather
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.implied import all_values, lay_out
 from dusk_arrow.core.covariance.parameters import Scaling
 from dusk_arrow.core.covariance.scales import unit_variance_form
 from dusk_arrow.core.covariance.search import doubtful
-from dusk_arrow.core.covariance.solver import ONLY, attempt_many
+from dusk_arrow.core.covariance.solver import attempt_many
 from dusk_arrow.core.observations.data import Column, DataSet
+from dusk_arrow.core.observations.evidence import Evidence, gather
 from dusk_arrow.core.observations.screening import check_covariance
-from tests.core.populations import THREE, population, random_population, table_of
+from tests.core.populations import THREE, free_words, population, random_population, table_of
 
 TWO = "A shows in x1, x2, x3\nB shows in x4, x5, x6"
 NAMES = ("x1", "x2", "x3", "x4", "x5", "x6")
@@ -34,10 +36,10 @@ def simulated(seed: int, loadings: list[float], n: int, scales: list[float] | No
     return DataSet("simulated", tuple(columns))
 
 
-def fitted(data: DataSet, scaling: Scaling = "marker", estimator: Estimator = "ml") -> tuple[Estimation, Evidence]:
+def fitted(data: DataSet, scaling: Scaling = "marker", estimator: str = "ml") -> tuple[Estimation, Evidence]:
     table = table_of(TWO, scaling)
-    evidence = gather(data, table.observed, estimator)
-    return estimate(table, evidence), evidence
+    evidence = gather(data, table.observed)
+    return estimate(table, evidence, ESTIMATORS[estimator]), evidence
 
 
 WEAK = [0.2, 0.7, 0.6, 0.2, 0.65, 0.7]
@@ -48,13 +50,13 @@ def test_a_weak_marker_does_not_end_in_a_local_minimum(seed: int) -> None:
     """74 cases whose first items load weakly: the marker's own start rests at χ² far above the best, and called it
     admissible. Many random starts in another form are the independent route to the lowest one."""
     data = simulated(seed, WEAK, 74)
-    found, evidence = fitted(data)
+    found, _ = fitted(data)
     form = unit_variance_form(table_of(TWO))
     rng = np.random.default_rng(1)
     starts = rng.uniform(-1.2, 1.2, (60, form.model.n_free))
-    starts[:, [i for i, w in enumerate(form.model.table.free_words()) if w.startswith("variance")]] = 0.6
+    starts[:, [i for i, w in enumerate(free_words(form.model.table)) if w.startswith("variance")]] = 0.6
     with np.errstate(all="ignore"):
-        others = attempt_many(form.model, discrepancy_of(evidence), starts)
+        others = attempt_many(form.model, found.discrepancy, starts)
     lowest = min(s.discrepancy for s in others if s.converged)
     assert found.solution.converged
     assert found.solution.discrepancy <= lowest + 1e-7
@@ -98,7 +100,7 @@ def test_the_form_without_markers_is_the_same_model(seed: int) -> None:
     model = lay_out(table)
     form = unit_variance_form(table)
     truth = random_population(table, seed)
-    values = np.array([truth.values[w] for w in table.free_words()])
+    values = np.array([truth.values[w] for w in free_words(table)])
     there = form.there(values)
     assert there is not None
     back = form.back(there)
@@ -143,7 +145,7 @@ def test_least_squares_do_not_depend_on_a_common_unit(factor: float) -> None:
     other, _ = fitted(simulated(3, SOUND, 300, [factor] * 6), "marker", "uls")
     np.testing.assert_allclose(other.implied / factor**2, one.implied, rtol=1e-8)
     assert other.statistic == pytest.approx(one.statistic, rel=1e-7)
-    words = one.model.table.free_words()
+    words = free_words(one.model.table)
     loadings = [i for i, w in enumerate(words) if "→" in w]
     errors = [np.sqrt(np.diag(found.covariance))[loadings] for found in (one, other)]
     np.testing.assert_allclose(errors[1], errors[0], rtol=1e-6)

@@ -15,8 +15,8 @@ from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
 from dusk_arrow.core.assessment.fit import assess_fit, rmsea_interval, srmr
 from dusk_arrow.core.assessment.reliability import cronbach_alpha, standardized_alpha
 from dusk_arrow.core.assessment.validity import htmt
-from dusk_arrow.core.covariance.evidence import log_likelihoods
-from dusk_arrow.core.covariance.global_fit import assess_model, baseline_statistic
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
+from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.linear_algebra import (
     guarded_cholesky,
     inverse_from_cholesky,
@@ -109,7 +109,7 @@ def test_fit_of_a_known_misfit() -> None:
         srmr=float(srmr(sample, implied)),
         gfi=None,
         n_moments=10,
-        likelihoods=log_likelihoods(matrix_evidence(sample, n), discrepancy),
+        likelihoods=ESTIMATORS["ml"].log_likelihoods(matrix_evidence(sample, n), discrepancy),
     )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)
     assert fit.p_value == pytest.approx(stats.chi2.sf(t, df))
@@ -138,9 +138,7 @@ def test_fit_of_a_known_misfit() -> None:
 
 def test_saturated_models_have_nothing_to_test() -> None:
     """df = 0 gives empty cells, not zeros that look like a perfect fit."""
-    fit = assess_model(
-        fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100), matrix_evidence(compound(3, 0.4), 100)
-    )
+    fit = assess_model(fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100))
     assert (fit.df, fit.cfi) == (0, 1.0)
     for name in ("p_value", "chi_square_per_df", "rmsea", "rmsea_interval", "close_fit_p", "tli", "agfi"):
         assert getattr(fit, name) is None
@@ -162,8 +160,8 @@ def test_baseline_of_uncorrelated_variables_is_zero() -> None:
     sample = np.diag([1.0, 4, 9])
     found = fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100)
     for estimator in ("ml", "gls", "uls"):
-        evidence = replace(matrix_evidence(sample, 100), estimator=estimator)  # type: ignore[arg-type]
-        assert baseline_statistic(found, evidence) == pytest.approx(0, abs=1e-9)
+        point = replace(found.point, evidence=matrix_evidence(sample, 100))
+        assert ESTIMATORS[estimator].baseline(point, "expected") == pytest.approx(0, abs=1e-9)
     assert srmr(np.eye(3), np.eye(3)) == 0
 
 

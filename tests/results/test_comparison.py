@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from dusk_arrow.core.covariance.comparison import Quick, compare, quick_fit
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.results.comparison import Quick, compare, information_weights, joint_test, paths_at_zero, quick_fit
+from dusk_arrow.results.comparison import information_weights, joint_test, paths_at_zero
 from dusk_arrow.results.settings import Settings
 from tests.core.populations import THREE, random_population, table_of
 

@@ -50,12 +50,12 @@ def test_equal_n_is_not_the_same_data() -> None:
     whole, other = quick_fit(free, simulated(1), Settings()), quick_fit(held, simulated(2), Settings())
     assert whole is not None
     assert other is not None
-    found = compare(whole, other)
+    found = compare(whole, other, Settings())
     assert (found.nested, found.difference) == (False, None)
     assert "same cases" in found.reason
     own = quick_fit(held, simulated(1), Settings())
     assert own is not None
-    assert compare(whole, own).difference is not None
+    assert compare(whole, own, Settings()).difference is not None
     one, two = document(simulated(1)), document(simulated(2), ONE + "\nhold A > B at 0")
     assert not same_data(one, two)
     assert difference(one, two) is None
@@ -182,7 +182,7 @@ def test_one_case_says_so_first() -> None:
 
 def test_unconverged_moments_do_not_count_as_resamples(monkeypatch: pytest.MonkeyPatch) -> None:
     """A resample whose saturated moments were not found has no likelihood ratio; it is a failed one."""
-    import dusk_arrow.core.covariance.evidence as evidence
+    import dusk_arrow.core.observations.evidence as evidence
 
     data = simulated(1, 120)
     gaps = tuple(
@@ -257,7 +257,6 @@ def test_minima_are_given_as_chi_square_only_where_they_are() -> None:
         source = weak_markers(92, [0.2, 0.7, 0.6, 0.2, 0.65, 0.7], 74)
         fitted = analysed(source, table_of_two, estimator=estimator).fitted
         assert fitted is not None
-        two = replace(fitted.estimation, minima=(0.1, 0.2))
-        (note,) = [p for p in minima_notes(two, fitted.evidence) if p.code == "several_minima"]
+        (note,) = minima_notes(replace(fitted.minima, values=(7.4, 14.8)))
         assert words in note.message
         assert ("χ² 7.40 and 14.80" in note.message) == (estimator == "ml")

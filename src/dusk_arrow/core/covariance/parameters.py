@@ -96,10 +96,6 @@ class ParameterTable:
                 found.setdefault(parameter.index, parameter.key)
         return [found[index] for index in range(len(found))]
 
-    def free_words(self) -> list[str]:
-        """The same in words."""
-        return [key.words for key in self.free_keys()]
-
     def positions(self, matrix: Matrix) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
         """For one matrix, fixed parameters included: positions in `parameters`, rows and columns."""
         chosen = [(i, p.row, p.column) for i, p in enumerate(self.parameters) if p.matrix == matrix]

@@ -84,7 +84,7 @@ def needs_cases(source: Source, settings: EstimationSettings) -> list[Problem]:
 def refusals(ready: Ready, settings: EstimationSettings) -> list[Problem]:
     """Settings that do not go together on this evidence, each with the way out."""
     evidence, estimator, found = ready.evidence, ready.estimator, []
-    if settings.missing == "full-information" and settings.estimator != "ml":
+    if settings.missing == "full-information" and not estimator.takes_incomplete:
         message = (
             f"Full information is maximum likelihood; {settings.estimator.upper()} works on complete cases (listwise)."
         )

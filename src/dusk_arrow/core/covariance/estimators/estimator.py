@@ -29,14 +29,15 @@ from dusk_arrow.core.problems import Problem
 class Estimator(ABC):
     """One way of estimating a covariance structure; what is not said otherwise is as for most of them.
 
-    `key` is its name in settings, `words` in sentences; `needs_cases` says that a matrix will not do, `is_chi_square`
-    that the multiplier times F is a χ², `transforms` that data can be transformed to the model (Bollen & Stine 1992),
+    `key` is its name in settings, `words` in sentences; `needs_cases` says that a matrix will not do, `takes_incomplete`
+    that cases with missing answers will, `is_chi_square` that the multiplier times F is a χ², `transforms` that data can be transformed to the model (Bollen & Stine 1992),
     `score_tests` that a score divided by F's curvature is a χ².
     """
 
     key: ClassVar[str]
     words: ClassVar[str]
     needs_cases: ClassVar[bool] = False
+    takes_incomplete: ClassVar[bool] = False
     is_chi_square: ClassVar[bool] = True
     transforms: ClassVar[bool] = False
     score_tests: ClassVar[bool] = True

@@ -31,6 +31,7 @@ class MaximumLikelihood(Estimator):
     key = "ml"
     words = "maximum likelihood"
     transforms = True
+    takes_incomplete = True
 
     def discrepancy(self, samples: Samples, layout: MomentLayout) -> tuple[Discrepancy, NDArray[np.bool_]]:
         """The likelihood ratio against the saturated model."""
