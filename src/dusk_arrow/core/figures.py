@@ -13,6 +13,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.parameter_key import ParameterKey
@@ -29,12 +30,9 @@ FigureName = Literal[
     "ave",
     "alpha",
     "htmt",
-    "vif",
+    "vif_antecedents",
     "f_squared",
 ]
-ZERO_IS_A_HYPOTHESIS: frozenset[FigureName] = frozenset(
-    ("estimate", "standardized", "effect", "standardized_effect", "tracked")
-)
 
 
 @dataclass(frozen=True)
@@ -80,4 +78,4 @@ def side_by_side(parts: list[Figures]) -> Figures:
 
 def against_zero(keys: tuple[FigureKey, ...]) -> Array:
     """For which figures zero is a hypothesis (f,)."""
-    return np.array([key.figure in ZERO_IS_A_HYPOTHESIS for key in keys], dtype=bool)
+    return np.array([BY_KEY[key.figure].zero for key in keys], dtype=bool)

@@ -23,7 +23,7 @@ class CriterionPart(BaseModel):
     definition: str
     formula: str
     source: str
-    page: Literal["fit", "further fit", "quality"]
+    page: Literal["fit", "further fit", "quality", "estimates"]
     better: Literal["higher", "lower", "none"]
     good: float | None
     tolerable: float | None
@@ -40,4 +40,4 @@ class CriteriaSheet(BaseModel):
 @api.get("", operation_id="getCriteria", responses={200: CriteriaSheet})
 def get_criteria() -> Response:
     """The cut-offs in force, each with its source."""
-    return reply(CriteriaSheet(criteria=[CriterionPart(**asdict(criterion)) for criterion in SHEET]))
+    return reply(CriteriaSheet(criteria=[CriterionPart.model_validate(asdict(criterion)) for criterion in SHEET]))

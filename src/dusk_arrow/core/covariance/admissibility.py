@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.criteria import BY_KEY
-from dusk_arrow.core.covariance.implied import CompiledModel, matrices
+from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.scales import MARKER
@@ -32,9 +32,17 @@ def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
 
 def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
     """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite: (b,)."""
-    parts = matrices(model, theta)
+    return _possible(matrices(model, theta))
+
+
+def _possible(parts: Matrices) -> NDArray[np.bool_]:
     result: NDArray[np.bool_] = _semi_definite(parts.node) & _semi_definite(parts.residual)
     return result
+
+
+def admissible_at(point: Point) -> bool:
+    """The same of one solution."""
+    return bool(_possible(point.parts))
 
 
 def explain(point: Point, found: Figures) -> list[Problem]:
@@ -57,7 +65,7 @@ def explain(point: Point, found: Figures) -> list[Problem]:
             if name in owner and len(owner[name].indicators) > 2:
                 repairs = (Repair(f"Set {name} aside", SetAside(owner[name].name, name, "negative variance")),)
             problems.append(Problem("negative_variance", "warning", message, (name,), repairs))
-    if not problems and not bool(admissible(point.model, point.theta)):
+    if not problems and not admissible_at(point):
         message = "The estimated covariances among residuals or constructs are impossible together (not positive semi-definite)."
         problems.append(Problem("not_semi_definite", "warning", message))
     constructs = [i for i, name in enumerate(table.nodes) if name in {c.name for c in table.constructs}]

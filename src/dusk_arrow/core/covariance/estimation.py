@@ -119,12 +119,12 @@ def identification(table: ParameterTable) -> list[Problem]:
         size = np.where(size > 1e-12, size, 1.0)
         values, vectors = np.linalg.eigh(gram / np.outer(size, size))
         null = vectors[:, values < 1e-11 * max(values[-1], 1.0)]
+        if null.shape[1] == 0:
+            return []
         if best is None or null.shape[1] < best[0]:
             best = (null.shape[1], null)
     assert best is not None
     missing, null = best
-    if missing == 0:
-        return []
     keys = [key for key, weight in zip(table.free_keys(), np.abs(null).max(axis=1), strict=True) if weight > 1e-4]
     names = [key.words for key in keys]
     message = (

@@ -8,7 +8,7 @@ import numpy as np
 
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
 from dusk_arrow.core.covariance import comparison
-from dusk_arrow.core.covariance.admissibility import admissible, explain
+from dusk_arrow.core.covariance.admissibility import admissible_at, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, PreparedTask, prepare, run_chunk
 from dusk_arrow.core.covariance.estimation import Estimation, SingularMomentsError, estimate, identification
 from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, figures
@@ -131,7 +131,7 @@ class CovarianceFamily:
             implied=estimation.implied,
             implied_means=estimation.implied_means,
             iterations=estimation.solution.iterations,
-            admissible=bool(admissible(estimation.model, theta)),
+            admissible=admissible_at(estimation.point),
             minima=_minima(estimation),
             fit=global_fit,
             scaled=assess_scaled(estimation, global_fit),

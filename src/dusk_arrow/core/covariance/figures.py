@@ -82,7 +82,7 @@ class FigurePlan:
         return (
             *(FigureKey("alpha", (name,)) for name in self.blocks),
             *(FigureKey("htmt", pair) for pair in combinations(self.blocks, 2)),
-            *(FigureKey("vif", pair) for pair in pairs),
+            *(FigureKey("vif_antecedents", pair) for pair in pairs),
             *(FigureKey("f_squared", pair) for pair in pairs),
         )
 

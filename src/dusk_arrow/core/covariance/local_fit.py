@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 
 from dusk_arrow.core.covariance.estimation import Estimation
-from dusk_arrow.core.covariance.moment_layout import jacobian
 from dusk_arrow.core.covariance.robust import guarded_inverse
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import IncompleteCases
@@ -26,7 +25,7 @@ def standardized_residuals(estimation: Estimation) -> Array | None:
     bread = guarded_inverse(point.curvature / 2)
     if np.isnan(bread).any():
         return None
-    slopes = jacobian(point.model, point.theta)[: layout.second_order]
+    slopes = point.slopes[: layout.second_order]
     variance, whole = estimation.estimator.residual_variances(point, bread, slopes)
     gap = (evidence.covariance - point.covariance)[layout.rows, layout.columns]
     settled = variance <= 1e-9 * whole

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
+    Factors,
     derivative_factors,
     implied,
     implied_means,
@@ -107,9 +108,14 @@ def jacobian(model: CompiledModel, theta: Array) -> Array:
     """Δ = ∂σ/∂θ (…, k, q)."""
     parts = matrices(model, theta)
     found = implied(parts)
-    layout = layout_of(model)
-    u, v = derivative_factors(model, parts, found)
+    means = mean_derivatives(model, parts, found) if model.means else None
+    return slopes_of(model, derivative_factors(model, parts, found), means)
+
+
+def slopes_of(model: CompiledModel, factors: Factors, mean_slopes: Array | None) -> Array:
+    """The same (…, k, q) from the derivatives of Σ and μ that are known already."""
+    layout, (u, v) = layout_of(model), factors
     slopes = u[..., layout.rows, :] * v[..., layout.columns, :] + v[..., layout.rows, :] * u[..., layout.columns, :]
-    if model.means:
-        slopes = np.concatenate([slopes, mean_derivatives(model, parts, found)], axis=-2)
+    if mean_slopes is not None:
+        slopes = np.concatenate([slopes, mean_slopes], axis=-2)
     return sum_slots(model, slopes, model.slots)

@@ -19,7 +19,7 @@ from dusk_arrow.core.covariance.implied import (
     matrices,
     mean_derivatives,
 )
-from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of, slopes_of
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import Evidence
 
@@ -77,6 +77,11 @@ class Point:
     def mean_slopes(self) -> Array | None:
         """Derivatives of μ (p, r) where means are modelled."""
         return mean_derivatives(self.model, self.parts, self.found) if self.model.means else None
+
+    @cached_property
+    def slopes(self) -> Array:
+        """Δ = ∂σ/∂θ (k, q)."""
+        return slopes_of(self.model, self.factors, self.mean_slopes)
 
     @cached_property
     def curvature(self) -> Array:

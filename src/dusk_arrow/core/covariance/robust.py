@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.implied import gradient_of, information, lay_out
-from dusk_arrow.core.covariance.moment_layout import jacobian
 from dusk_arrow.core.covariance.parameters import independence_table, saturated_table
 from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.linear_algebra import Array
@@ -104,7 +103,7 @@ def residual_based(point: Point, gamma: Array | None = None) -> float:
         sample = point.layout.vector(evidence.covariance, evidence.means)
         size = np.sqrt(np.diag(gamma))  # every moment in its own error, so that large variables do not drown small ones
         gap = (sample - point.layout.vector(point.covariance, point.means)) / size
-        slopes = jacobian(model, point.theta) / size[:, None]
+        slopes = point.slopes / size[:, None]
         scaled = np.linalg.solve(gamma / np.outer(size, size), np.column_stack([gap, slopes]))
         score = slopes.T @ scaled[:, 0]
         return float(gap @ scaled[:, 0] - score @ guarded_inverse(slopes.T @ scaled[:, 1:]) @ score)

@@ -84,8 +84,8 @@ def quality_part(found: Found) -> QualityPart:
             for a, b in _about(found, "htmt")
         ],
         vif_antecedents=[
-            AntecedentVif(outcome=outcome, antecedent=name, vif=found.value("vif", outcome, name))
-            for outcome, name in _about(found, "vif")
+            AntecedentVif(outcome=outcome, antecedent=name, vif=found.value("vif_antecedents", outcome, name))
+            for outcome, name in _about(found, "vif_antecedents")
         ],
     )
 
@@ -109,7 +109,7 @@ IN_DOCUMENT = {
     "composite_reliability": "quality.composite_reliability",
     "ave": "quality.ave",
     "alpha": "quality.alpha",
-    "vif": "quality.vif",
+    "vif_antecedents": "quality.vif_antecedents",
     "f_squared": "f_squared",
 }
 

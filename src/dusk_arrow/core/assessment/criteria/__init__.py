@@ -1,0 +1,31 @@
+"""The registry of figures, the one place where they stand: document, bootstrap, screens, readout and the pages of
+docs/methods read it. A figure is added to the list of the page that it belongs to.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from dusk_arrow.core.assessment.criteria import estimates, fit, quality
+from dusk_arrow.core.assessment.criteria.criterion import Criterion, Page, Verdict
+
+__all__ = ["BY_KEY", "SHEET", "Criterion", "Page", "Verdict", "f_squared_words"]
+AVE = next(criterion for criterion in quality.FIGURES if criterion.key == "ave")
+LOWEST = f"The AVE of the construct where it is lowest. {AVE.definition}"
+SHEET = (
+    *fit.FIGURES,
+    *quality.FIGURES,
+    *estimates.FIGURES,
+    replace(AVE, key="lowest_ave", label="lowest AVE", definition=LOWEST),
+)
+BY_KEY = {criterion.key: criterion for criterion in SHEET}
+
+
+def f_squared_words(value: float | None) -> str:
+    """Cohen's (1988) words for f²: .02 small, .15 medium, .35 large."""
+    if value is None:
+        return ""
+    for bound, words in ((0.35, "large"), (0.15, "medium"), (0.02, "small")):
+        if value >= bound:
+            return words
+    return "negligible"
