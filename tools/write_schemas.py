@@ -13,6 +13,7 @@ from typing import Any
 from sqlalchemy import create_engine
 
 from dusk_arrow.core.assessment.criteria import SHEET, Criterion
+from dusk_arrow.exchange.file_formats import FORMATS
 from dusk_arrow.records.database import sessions
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.screening import CheckDocument
@@ -49,11 +50,22 @@ def figure_table(page: str) -> str:
     return "\n".join(lines)
 
 
+def format_table() -> str:
+    """The file formats of the table."""
+    lines = ["| files | what they are | data saved | tables saved |", "|---|---|---|---|"]
+    for found in FORMATS:
+        saved = ["yes" if use in found.writes else "" for use in ("data", "table")]
+        lines.append(f"| {', '.join(found.endings)} | {found.words} | {saved[0]} | {saved[1]} |")
+    return "\n".join(lines)
+
+
+FORMATS_MARKED = re.compile(r"<!-- formats -->\n.*?<!-- end of formats -->", re.DOTALL)
 MARKED = re.compile(r"<!-- figures: (?P<page>[^>]+) -->\n.*?<!-- end of figures -->", re.DOTALL)
 
 
 def method_page(text: str) -> str:
-    """A page of docs/methods with its tables of figures as the registry has them."""
+    """A page of docs/methods with its tables of figures and formats as the registries have them."""
+    text = FORMATS_MARKED.sub(lambda _: f"<!-- formats -->\n{format_table()}\n<!-- end of formats -->", text)
     return MARKED.sub(
         lambda found: f"<!-- figures: {found['page']} -->\n{figure_table(found['page'])}\n<!-- end of figures -->", text
     )

@@ -5,8 +5,10 @@ from __future__ import annotations
 import argparse
 
 from dusk_arrow.command_line.places import workers
+from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
+from dusk_arrow.exchange.file_formats import endings
 
-FORMATS = ".csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
+READ = ", ".join(endings())
 
 
 def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParser) -> None:
@@ -37,9 +39,7 @@ def fit_parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/sentences.md)")
     data = parser.add_argument_group("data")
-    data.add_argument(
-        "--data", metavar="FILE", help="one row a case: .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet"
-    )
+    data.add_argument("--data", metavar="FILE", help=f"one row a case: {READ}")
     add_reading_options(data)
     data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
     data.add_argument("--n", type=int, help="the number of cases behind the matrix")
@@ -60,13 +60,13 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     how.add_argument(
         "--settings", metavar="SETTINGS.json", help="every option as stored with a run; others override it"
     )
-    how.add_argument("--family", help="covariance")
-    how.add_argument("--estimator", help="ml, gls, uls or adf")
-    how.add_argument("--scaling", help="marker or unit-variance")
-    how.add_argument("--divisor", help="n or n-1")
-    how.add_argument("--errors", help="expected, observed, sandwich, satorra-bentler or bootstrap")
-    how.add_argument("--missing", help="listwise, full-information or mean")
-    how.add_argument("--means", action="store_true", default=None, help="model means and intercepts too")
+    how.add_argument("--family", help=", ".join(f"{family.key} ({family.words})" for family in FAMILY_OPTIONS))
+    for option in options_by_name().values():
+        if option.choices:
+            values = ", ".join(choice.value for choice in option.choices)
+            how.add_argument(f"--{option.name}", help=f"{option.label.lower()}: {values}")
+        else:
+            how.add_argument(f"--{option.name}", action="store_true", default=None, help=option.hint)
     boot = parser.add_argument_group("bootstrap")
     boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
     boot.add_argument("--seed", type=int)
@@ -82,8 +82,7 @@ def check_parser() -> argparse.ArgumentParser:
     """The options of `./dusk check`."""
     parser = argparse.ArgumentParser(
         prog="./dusk check",
-        description="Screen a data file (.csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat, .parquet). "
-        "Exit code 0: read; 2: the file cannot be used.",
+        description=f"Screen a data file ({READ}). Exit code 0: read; 2: the file cannot be used.",
     )
     parser.add_argument("file", metavar="FILE", help="the data file")
     parser.add_argument("--json", metavar="OUT.json", help="the document; - for standard output")

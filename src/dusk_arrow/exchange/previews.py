@@ -56,7 +56,7 @@ def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | No
     """A quick look at a file; what is wrong with it are problems of the preview. `n` is for a matrix."""
     delimiter, decimal, encoding, lines = None, None, None, None
     rows: list[list[str]] = []
-    sheets = tuple(sheets_of(content))
+    sheets = tuple(sheets_of(content, file_name))
     kind: Kind = "cases"
     data: DataSet | Moments | None = None
     try:

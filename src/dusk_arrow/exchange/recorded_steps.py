@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter, ValidationError
@@ -11,14 +12,19 @@ from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.problems import Problem, ProblemError
 
 AnyStep = Annotated[Step, Field(discriminator="type")]
-STEPS: TypeAdapter[list[Step]] = TypeAdapter(list[AnyStep])
 VERSION = 1
+
+
+@cache
+def step_list() -> TypeAdapter[list[Step]]:
+    """Steps to and from JSON; made when first needed, since making it takes long."""
+    return TypeAdapter(list[AnyStep])
 
 
 def write_steps(steps: list[Step]) -> str:
     """The file of recorded steps."""
     return json.dumps(
-        {"version": VERSION, "steps": STEPS.dump_python(steps, mode="json")}, ensure_ascii=False, indent=1
+        {"version": VERSION, "steps": step_list().dump_python(steps, mode="json")}, ensure_ascii=False, indent=1
     )
 
 
@@ -26,7 +32,7 @@ def read_steps(content: bytes) -> list[Step]:
     """The steps of a file, or of a bare list. Raises ProblemError."""
     try:
         found: Any = json.loads(content)
-        return STEPS.validate_python(found["steps"] if isinstance(found, dict) else found)
+        return step_list().validate_python(found["steps"] if isinstance(found, dict) else found)
     except ValidationError as error:
         first = error.errors()[0]
         place = " ".join(str(part) for part in first["loc"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -13,13 +14,7 @@ import numpy as np
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError
 
-FORMATS = ("csv", "xlsx", "sav")
 MEASURES = {"number": "scale", "ordered": "ordinal", "category": "nominal", "identifier": "nominal", "text": "nominal"}
-MIMETYPES = {
-    "csv": "text/csv",
-    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    "sav": "application/octet-stream",
-}
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
 MOST_SHEET_CELLS = 1_000_000
 
@@ -39,30 +34,27 @@ def _whole(frame: Any) -> Any:
     return frame
 
 
-def write_data(data: DataSet, ending: str) -> bytes:
-    """A data set as a file. Raises ProblemError for a format that is not written."""
-    if ending == "csv":
-        frame = _whole(_frame(data))
-        for column in data.columns:
-            if column.texts is not None:
-                frame[column.name] = [harmless(text) for text in column.texts]
-        return str(frame.rename(columns=harmless).to_csv(index=False, lineterminator="\r\n")).encode()
-    if ending == "xlsx":
-        if data.n * len(data.columns) > MOST_SHEET_CELLS:
-            message = (
-                f"The data have {data.n * len(data.columns):,} cells; a workbook is made of up to {MOST_SHEET_CELLS:,}. "
-                "Save them as .csv or .sav."
-            )
-            raise ProblemError([Problem("too_many_cells", "error", message)])
-        labels = [["column", "label", "level", "values"]]
-        for c in data.columns:
-            values = ";".join(f"{key}={label}" for key, label in c.value_labels.items())
-            labels.append([c.name, c.label or "", c.level, values])
-        cells = [list(data.names), *_whole(_frame(data)).astype(object).to_numpy().tolist()]
-        return write_workbook({"data": cells, "columns": labels})
-    if ending == "sav":
-        return _write_sav(data)
-    raise ProblemError([Problem("format_unknown", "error", f"Files ending in .{ending} are not written.")])
+def _write_text(data: DataSet) -> bytes:
+    frame = _whole(_frame(data))
+    for column in data.columns:
+        if column.texts is not None:
+            frame[column.name] = [harmless(text) for text in column.texts]
+    return str(frame.rename(columns=harmless).to_csv(index=False, lineterminator="\r\n")).encode()
+
+
+def _write_book(data: DataSet) -> bytes:
+    if data.n * len(data.columns) > MOST_SHEET_CELLS:
+        message = (
+            f"The data have {data.n * len(data.columns):,} cells; a workbook is made of up to {MOST_SHEET_CELLS:,}. "
+            "Save them as .csv or .sav."
+        )
+        raise ProblemError([Problem("too_many_cells", "error", message)])
+    labels = [["column", "label", "level", "values"]]
+    for c in data.columns:
+        values = ";".join(f"{key}={label}" for key, label in c.value_labels.items())
+        labels.append([c.name, c.label or "", c.level, values])
+    cells = [list(data.names), *_whole(_frame(data)).astype(object).to_numpy().tolist()]
+    return write_workbook({"data": cells, "columns": labels})
 
 
 def _write_sav(data: DataSet) -> bytes:
@@ -129,3 +121,18 @@ def write_rows(rows: list[list[Any]]) -> bytes:
     buffer = io.StringIO()
     csv.writer(buffer).writerows([["" if value is None else harmless(value) for value in row] for row in rows])
     return buffer.getvalue().encode()
+
+
+WRITERS: dict[str, Callable[[DataSet], bytes]] = {"csv": _write_text, "xlsx": _write_book, "sav": _write_sav}
+
+
+def write_data(data: DataSet, ending: str) -> bytes:
+    """A data set as a file. Raises ProblemError for a format that is not written."""
+    if ending not in WRITERS:
+        raise ProblemError([Problem("format_unknown", "error", f"Files ending in .{ending} are not written.")])
+    return WRITERS[ending](data)
+
+
+def write_tables(tables: dict[str, list[list[Any]]], ending: str) -> bytes:
+    """Tables by their titles as a file; a format that holds one table takes the first."""
+    return write_workbook(tables) if ending == "xlsx" else write_rows(next(iter(tables.values())))

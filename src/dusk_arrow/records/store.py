@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import Step, apply_steps
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
-from dusk_arrow.exchange.recorded_steps import STEPS
+from dusk_arrow.exchange.recorded_steps import step_list
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
 
 LARGEST_NUMBER = 2**31 - 1
@@ -79,7 +79,9 @@ def create_project(
     session.flush()
     data_set = add_data_set(session, project, data, problems)
     outcome = apply_steps(data, steps)[0] if isinstance(data, DataSet) else data
-    version = add_data_version(session, data_set, STEPS.dump_python(list(steps), mode="json"), "as imported", outcome)
+    version = add_data_version(
+        session, data_set, step_list().dump_python(list(steps), mode="json"), "as imported", outcome
+    )
     project.data_version_id = version.id
     return project, add_model(session, project.id, "Model 1", "", version.id, {})
 
@@ -105,7 +107,7 @@ def load_import(row: DataSetRow) -> Source:
 
 def steps_of(version: DataVersionRow) -> list[Step]:
     """The recorded steps of a version."""
-    return STEPS.validate_python(version.steps)
+    return step_list().validate_python(version.steps)
 
 
 def load_version(session: Session, version: DataVersionRow) -> Source:

@@ -4,16 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
-from pydantic import Field, TypeAdapter
 
-from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
-from dusk_arrow.core.specification.changes import Change
-from dusk_arrow.exchange.reading_options import ReadAgain
 from dusk_arrow.results.document import (
     Bootstrap,
     Headline,
@@ -23,11 +19,6 @@ from dusk_arrow.results.document import (
     ProblemPart,
     RepairPart,
     headline_of,
-)
-
-CHANGE: TypeAdapter[Change] = TypeAdapter(Annotated[Change, Field(discriminator="type")])
-REPAIR: TypeAdapter[Change | Step | ReadAgain] = TypeAdapter(
-    Annotated[Change | Step | ReadAgain, Field(discriminator="type")]
 )
 
 
@@ -43,10 +34,7 @@ def problem_part(problem: Problem) -> ProblemPart:
         severity=problem.severity,
         message=problem.message,
         about=list(problem.about),
-        repairs=[
-            RepairPart(words=r.words, change=None if r.change is None else REPAIR.dump_python(r.change, mode="json"))
-            for r in problem.repairs
-        ],
+        repairs=[RepairPart(words=r.words, change=r.change) for r in problem.repairs],
         place=PlacePart(line=problem.place.line, column=problem.place.column) if problem.place else None,
     )
 

@@ -6,11 +6,14 @@ Keys that others build on; add, do not rename. A figure that does not apply is n
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.parameter_key import ParameterKind
+from dusk_arrow.core.specification.changes import Change
+from dusk_arrow.exchange.reading_options import ReadAgain
 from dusk_arrow.results.settings import Settings
 
 Interval = tuple[float, float]
@@ -27,7 +30,7 @@ class RepairPart(Part):
     """A repair: words for a button, and the change that it makes (null: advice only)."""
 
     words: str
-    change: dict[str, Any] | None
+    change: Annotated[Change | Step | ReadAgain, Field(discriminator="type")] | None
 
 
 class PlacePart(Part):

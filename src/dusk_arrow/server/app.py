@@ -14,6 +14,7 @@ from dusk_arrow.runs.pool import WorkerPool
 from dusk_arrow.runs.readers import Readers
 from dusk_arrow.server import (
     bounds,
+    choices,
     comparisons,
     criteria,
     data,
@@ -51,7 +52,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     security.install(app)
     bounds.install(app)
     problems.install(app)
-    for module in (projects, imports, data, models, downloads, comparisons, runs, criteria):
+    for module in (projects, imports, data, models, downloads, comparisons, runs, criteria, choices):
         app.register_api(module.api)
 
     app.register_blueprint(explanations.pages)

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import AfterValidator, BaseModel, Field
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.data import DataSet, Moments
@@ -16,8 +16,9 @@ from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import rename_column
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.exchange.recorded_steps import STEPS, AnyStep, write_steps
-from dusk_arrow.exchange.writing import FORMATS, MIMETYPES, write_data, write_rows, write_workbook
+from dusk_arrow.exchange.file_formats import Use, written
+from dusk_arrow.exchange.recorded_steps import AnyStep, step_list, write_steps
+from dusk_arrow.exchange.writing import write_data, write_tables
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow
 from dusk_arrow.results.convert import problem_part
@@ -155,7 +156,7 @@ def set_steps(path: ProjectPath, body: NewSteps) -> Response:
         if faults:
             raise HttpProblem(422, faults)
         said = _said(before, steps)
-        row = store.add_data_version(session, imported_row, STEPS.dump_python(steps, mode="json"), said, data)
+        row = store.add_data_version(session, imported_row, step_list().dump_python(steps, mode="json"), said, data)
         project.data_version_id = row.id
         changed = _move_models(session, project, row, said)
         return reply(_steps_part(session, project, changed))
@@ -217,7 +218,7 @@ def replace_data(path: ProjectPath, form: FileForm) -> Response:
         row = store.add_data_set(session, project, data, [p.model_dump(mode="json") for p in found.problems])
         after, _ = apply_steps(data, steps)
         said = f"new wave {data.name}, {after.n} cases"
-        version = store.add_data_version(session, row, STEPS.dump_python(steps, mode="json"), said, after)
+        version = store.add_data_version(session, row, step_list().dump_python(steps, mode="json"), said, after)
         project.data_version_id = version.id
         changed = _move_models(session, project, version, said)
         return reply(found.model_copy(update={"models_changed": changed}), 201)
@@ -315,19 +316,36 @@ def get_cases(path: ProjectPath, query: CasesQuery) -> Response:
     return reply(CasesPart(total=data.n, columns=list(data.names), cases=lines))
 
 
+def _one_of(use: Use) -> AfterValidator:
+    """Only an ending in which something can be saved, as the table of formats has it."""
+    known = list(written(use))
+
+    def check(value: str) -> str:
+        if value not in known:
+            raise ValueError(f"it has to be one of {', '.join(known)}")
+        return value
+
+    return AfterValidator(check)
+
+
+DataEnding = Annotated[str, _one_of("data"), Field(json_schema_extra={"enum": list(written("data"))})]
+TableEnding = Annotated[str, _one_of("table"), Field(json_schema_extra={"enum": list(written("table"))})]
+
+
 class ExportPath(ProjectPath):
     """The project of an address, and the format of a download."""
 
-    ending: Literal["csv", "xlsx", "sav"]
+    ending: DataEnding
 
 
 @api.get("/<int:project_id>/data.<ending>", operation_id="exportData", responses={200: None})
 def export_data(path: ExportPath) -> Response:
     """The data as they are used, after all steps."""
     _, data = _current(path)
-    if path.ending not in FORMATS or isinstance(data, Moments):
+    if isinstance(data, Moments):
         raise refuse(422, "cases_missing", "A matrix has no cases to be exported.")
-    return attachment(write_data(data, path.ending), f"{data.name}.{path.ending}", MIMETYPES[path.ending])
+    mimetype = written("data")[path.ending].mimetype
+    return attachment(write_data(data, path.ending), f"{data.name}.{path.ending}", mimetype)
 
 
 @api.get("/<int:project_id>/steps.json", operation_id="exportSteps", responses={200: None})
@@ -343,7 +361,7 @@ class TablePath(ProjectPath):
     """The project of an address, and which table in which format."""
 
     table: Literal["screening", "correlations", "covariances"]
-    ending: Literal["csv", "xlsx"]
+    ending: TableEnding
 
 
 @api.get("/<int:project_id>/tables/<table>.<ending>", operation_id="exportTable", responses={200: None})
@@ -354,5 +372,5 @@ def export_table(path: TablePath) -> Response:
         tables = screening_tables(data, path.table)
     except ProblemError as error:
         raise HttpProblem(422, error.problems) from None
-    content = write_workbook(tables) if path.ending == "xlsx" else write_rows(next(iter(tables.values())))
-    return attachment(content, f"{data.name}_{path.table}.{path.ending}", MIMETYPES[path.ending])
+    mimetype = written("table")[path.ending].mimetype
+    return attachment(write_tables(tables, path.ending), f"{data.name}_{path.table}.{path.ending}", mimetype)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field, FiniteFloat, ValidationError
+from pydantic import BaseModel, Field, FiniteFloat, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.specification.applying import apply_all
@@ -20,7 +20,6 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow, RunRow, now
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.comparison import difference
-from dusk_arrow.results.convert import CHANGE
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
@@ -34,6 +33,7 @@ api = APIBlueprint(
 
 log = logging.getLogger(__name__)
 AnyChange = Annotated[Change, Field(discriminator="type")]
+CHANGE: TypeAdapter[Change] = TypeAdapter(AnyChange)
 FAR_BACK = 12
 
 

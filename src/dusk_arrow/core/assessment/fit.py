@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import chdtrc, chdtri, chndtr
+from scipy.special import chdtrc, chdtri, chndtr, chndtrinc
 
 from dusk_arrow.core.linear_algebra import Array
 
@@ -49,16 +49,11 @@ def chi_square_p(chi_square: float, df: int) -> float:
 
 def rmsea_interval(chi_square: float, df: int, multiplier: float, level: float = 0.90) -> tuple[float, float]:
     """Interval of RMSEA from the non-central χ² (Steiger & Lind 1980; Browne & Cudeck 1992)."""
-    from scipy.optimize import brentq  # loaded late: it takes long
 
     def bound(probability: float) -> float:
         if chndtr(chi_square, df, 0.0) <= probability:
             return 0.0
-        high = max(chi_square, 1.0)
-        while chndtr(chi_square, df, high) > probability:
-            high *= 2
-        noncentrality = float(brentq(lambda nc: chndtr(chi_square, df, nc) - probability, 0.0, high, xtol=1e-10))
-        return float(np.sqrt(noncentrality / (df * multiplier)))
+        return float(np.sqrt(chndtrinc(chi_square, df, probability) / (df * multiplier)))
 
     tail = (1 - level) / 2
     return bound(1 - tail), bound(tail)
