@@ -12,6 +12,8 @@ from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.figures import FigureKey
+from dusk_arrow.core.observations.derived import Product
+from dusk_arrow.core.observations.evidence import CompleteCases
 from dusk_arrow.core.resampling.intervals import accelerations, summarise
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks, plan_jackknife
 from dusk_arrow.core.scores import score
@@ -134,3 +136,22 @@ def test_bootstrap_of_every_kind_of_evidence(how: dict[str, str]) -> None:
     assert draws[:, at].std(ddof=1) == pytest.approx(np.sqrt(found.covariance[index, index]), rel=0.25)
     keys = (*plan.model_keys, *plan.further_keys)
     assert np.isfinite(draws[:, keys.index(FigureKey("alpha", ("A",)))]).all()
+
+
+def test_derived_columns_are_formed_anew_in_every_resample() -> None:
+    """A product centred once, before resampling, has the wrong covariances in each resample."""
+    values = np.random.default_rng(3).gamma(2.0, size=(90, 3)) + 5
+    product = Product((0, 2))
+    everything = np.column_stack([values, product.form(values, np.ones((1, 90)))[0]])
+    cases = CompleteCases(everything, np.cov(everything.T, ddof=0), everything.mean(axis=0), 90, "n-1", (product,))
+    counts = np.random.default_rng(4).multinomial(90, np.full(90, 1 / 90), 5).astype(float)
+    drawn = cases.resampling()(counts)
+    assert drawn.means is not None
+    for i in range(5):
+        again = np.repeat(values, counts[i].astype(int), axis=0)
+        centred = again - again.mean(axis=0)
+        whole = np.column_stack([again, centred[:, 0] * centred[:, 2]])
+        np.testing.assert_allclose(drawn.covariances[i], np.cov(whole.T), rtol=1e-10)
+        np.testing.assert_allclose(drawn.means[i], whole.mean(axis=0), rtol=1e-10)
+    plain = np.repeat(everything, counts[0].astype(int), axis=0)
+    assert abs(np.cov(plain.T)[0, 3] - drawn.covariances[0, 0, 3]) > 1e-3

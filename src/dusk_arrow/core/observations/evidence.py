@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.derived import Derived, derived_moments
 from dusk_arrow.core.observations.missing import (
     Pattern,
     PatternMoments,
@@ -91,13 +92,15 @@ class MatrixEvidence:
 
 @dataclass(frozen=True)
 class CompleteCases:
-    """Cases (n, p) without a gap, those of `n_total` that have every answer."""
+    """Cases (n, p) without a gap, those of `n_total` that have every answer. The last columns may be `derived` from the
+    others; every resample forms them anew."""
 
     values: Array
     covariance: Array
     means: Array
     n_total: int
     divisor: Divisor = "n"
+    derived: tuple[Derived, ...] = ()
 
     @property
     def n(self) -> int:
@@ -120,13 +123,24 @@ class CompleteCases:
         return Samples(self.covariance[None], self.means[None], one, self.covariance, None, lambda _: self.values)
 
     def resampling(self) -> Draw:
-        """Resamples from counts per case (b, n), from one matrix product."""
+        """Resamples from counts per case (b, n), from one matrix product where no column is derived."""
+        if self.derived:
+            return self._forming_anew()
         products, offset = prepare_products(self.values), _offset(self.divisor)
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_covariances(products, counts, offset), resample_means(products, counts)
             usable = np.ones(counts.shape[0], dtype=bool)
             return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts))
+
+        return draw
+
+    def _forming_anew(self) -> Draw:
+        plain, offset = self.values[:, : -len(self.derived)], _offset(self.divisor)
+
+        def draw(counts: Array) -> Samples:
+            covariances, means = derived_moments(plain, self.derived, counts, offset)
+            return Samples(covariances, means, np.ones(counts.shape[0], dtype=bool), self.covariance)
 
         return draw
 
