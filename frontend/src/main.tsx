@@ -1,12 +1,13 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import "./app.css";
-import { Frame } from "./frame/Frame";
 import { applyTheme, storedTheme } from "./frame/theme";
-import { ImportPage } from "./importing/ImportPage";
 import { StartPage } from "./start/StartPage";
+
+const Frame = lazy(() => import("./frame/Frame"));
+const ImportPage = lazy(() => import("./importing/ImportPage"));
 
 applyTheme(storedTheme());
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
@@ -16,12 +17,14 @@ if (root) {
     <StrictMode>
       <QueryClientProvider client={queries}>
         <BrowserRouter>
-          <Routes>
-            <Route path="/" element={<StartPage />} />
-            <Route path="/projects/:projectId/:station?" element={<Frame />} />
-            <Route path="/import" element={<ImportPage />} />
-            <Route path="*" element={<StartPage />} />
-          </Routes>
+          <Suspense>
+            <Routes>
+              <Route path="/" element={<StartPage />} />
+              <Route path="/projects/:projectId/:station?" element={<Frame />} />
+              <Route path="/import" element={<ImportPage />} />
+              <Route path="*" element={<StartPage />} />
+            </Routes>
+          </Suspense>
         </BrowserRouter>
       </QueryClientProvider>
     </StrictMode>,

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import type { Readable } from "openapi-typescript-helpers";
 import type { components, paths } from "./schema";
 
 const ATTEMPTS = 12;
@@ -14,9 +15,11 @@ async function patient(request: Request): Promise<Response> {
 
 export const api = createClient<paths>({ baseUrl: "", fetch: patient });
 
-type Schemas = components["schemas"];
+type Written = components["schemas"];
+/** The parts of the API's vocabulary as answers bring them, by their names in its document. */
+export type Schemas = { [Name in keyof Written]: Readable<Written[Name]> };
 export type ModelState = Schemas["ModelState"];
-export type Results = Schemas["Results"];
+export type Shown = Schemas["Shown"];
 export type Parameter = Schemas["ParameterPart"];
 export type Effect = Schemas["EffectPart"];
 export type Problem = Schemas["ProblemPart"];
@@ -39,7 +42,9 @@ export type Verdict = ReadoutFigure["verdict"];
 export type Step = Schemas["NewSteps"]["steps"][number];
 export type StepsPart = Schemas["StepsPart"];
 export type Settings = Schemas["Settings"];
-export type Interval = [number, number];
+export type Repaired = NonNullable<Problem["repairs"][number]["change"]>;
+/** A low and a high end. */
+export type Interval = number[];
 
 /** An answer that says what is wrong, in words. */
 export class ProblemAnswer extends Error {
@@ -60,15 +65,18 @@ const UNREACHABLE: ProblemDocument = {
   problems: [],
 };
 
-/** The data of an answer in the type that the API's document gives it, or its problems as an exception. */
-export async function take<T>(answer: Promise<{ data?: unknown; error?: unknown }>): Promise<T> {
-  let found: { data?: unknown; error?: unknown };
+function isProblem(error: unknown): error is ProblemDocument {
+  return typeof error === "object" && error !== null && "problems" in error;
+}
+
+/** The data of an answer, in the type that the API's document gives it, or its problems as an exception. */
+export async function take<T>(answer: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  let found: { data?: T; error?: unknown };
   try {
     found = await answer;
   } catch {
     throw new ProblemAnswer(UNREACHABLE);
   }
-  if (found.data !== undefined) return found.data as T;
-  const error = found.error as ProblemDocument | undefined;
-  throw new ProblemAnswer(error?.problems ? error : UNREACHABLE);
+  if (found.data !== undefined) return found.data;
+  throw new ProblemAnswer(isProblem(found.error) ? found.error : UNREACHABLE);
 }

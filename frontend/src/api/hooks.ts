@@ -1,44 +1,44 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect } from "react";
-import { useDesk } from "../model/desk";
-import { useAttempt } from "./attempt";
-import {
-  api,
-  ProblemAnswer,
-  take,
-  type Board,
-  type Change,
-  type ModelState,
-  type Project,
-  type Run,
-  type Settings,
-  type WhatIfResult,
-} from "./client";
-import type { components } from "./schema";
-
-type Schemas = components["schemas"];
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { complain, useDesk } from "../model/desk";
+import { attempt } from "./attempt";
+import { api, ProblemAnswer, take, type Change, type ModelState, type Settings } from "./client";
 
 export function useProjects() {
-  return useQuery({
-    queryKey: ["projects"],
-    queryFn: () => take<Schemas["ProjectList"]>(api.GET("/api/projects")),
-  });
+  return useQuery({ queryKey: ["projects"], queryFn: () => take(api.GET("/api/projects")) });
 }
 
 export function useProject(id: number) {
   return useQuery({
     queryKey: ["project", id],
-    queryFn: () =>
-      take<Project>(api.GET("/api/projects/{project_id}", { params: { path: { project_id: id } } })),
+    queryFn: () => take(api.GET("/api/projects/{project_id}", { params: { path: { project_id: id } } })),
   });
 }
 
+/** A figure of the registry: its definition, source and cut-offs. */
+export function useCriterion(key: string) {
+  return useCriteria().get(key);
+}
+
+/** The registry of figures by key. */
 export function useCriteria() {
-  return useQuery({
+  const found = useQuery({
     queryKey: ["criteria"],
-    queryFn: () => take<Schemas["CriteriaSheet"]>(api.GET("/api/criteria")),
+    queryFn: () => take(api.GET("/api/criteria")),
     staleTime: Infinity,
+    select: ({ criteria }) => new Map(criteria.map((criterion) => [criterion.key, criterion])),
   });
+  return found.data ?? NONE;
+}
+const NONE = new Map<string, never>();
+
+/** The settings of every family of estimation, and the file formats. */
+export function useChoices() {
+  return useQuery({
+    queryKey: ["choices"],
+    queryFn: () => take(api.GET("/api/choices")),
+    staleTime: Infinity,
+  }).data;
 }
 
 export function useModel(id: number | undefined) {
@@ -46,74 +46,129 @@ export function useModel(id: number | undefined) {
     queryKey: ["model", id],
     enabled: id !== undefined,
     queryFn: ({ signal }) =>
-      take<ModelState>(
-        api.GET("/api/models/{model_id}", { params: { path: { model_id: id ?? 0 } }, signal }),
-      ),
+      take(api.GET("/api/models/{model_id}", { params: { path: { model_id: id ?? 0 } }, signal })),
   });
 }
 
-export function useWhatIf(model: ModelState | undefined, changes: Change[] | null) {
+type Query = {
+  queryKey: unknown[];
+  enabled: boolean;
+  staleTime: number;
+  placeholderData: typeof keepPreviousData;
+};
+
+/** A part of the document whose numbers are shown: it never changes, so it is fetched once. */
+function ofPart(model: ModelState, part: string): Query {
+  const { shown } = model;
+  return {
+    queryKey: ["part", model.id, shown?.revision, shown?.run, part],
+    enabled: shown !== null,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  };
+}
+
+function ofShown({ id, shown }: ModelState) {
+  const path = { model_id: id, revision_id: shown?.revision ?? 0 };
+  return { params: { path, query: { run: shown?.run ?? null } } };
+}
+
+const AT = "/api/models/{model_id}/revisions/{revision_id}" as const;
+
+/** Parameters, effects and what is explained. */
+export function useEstimates(model: ModelState) {
   return useQuery({
-    queryKey: ["what-if", model?.id, model?.revision.id, changes],
-    enabled: model !== undefined && changes !== null && model.results.converged,
+    ...ofPart(model, "estimates"),
+    queryFn: () => take(api.GET(`${AT}/estimates`, ofShown(model))),
+  });
+}
+
+/** Loadings, reliability, validity, collinearity. */
+export function useQuality(model: ModelState) {
+  return useQuery({
+    ...ofPart(model, "quality"),
+    queryFn: () => take(api.GET(`${AT}/quality`, ofShown(model))),
+  });
+}
+
+/** Every figure of global fit. */
+export function useFit(model: ModelState) {
+  return useQuery({ ...ofPart(model, "fit"), queryFn: () => take(api.GET(`${AT}/fit`, ofShown(model))) });
+}
+
+/** Residuals of the covariances. */
+export function useResiduals(model: ModelState) {
+  return useQuery({
+    ...ofPart(model, "residuals"),
+    queryFn: () => take(api.GET(`${AT}/residuals`, ofShown(model))),
+  });
+}
+
+/** What freeing further parameters would do. */
+export function useModification(model: ModelState) {
+  return useQuery({
+    ...ofPart(model, "modification"),
+    queryFn: () => take(api.GET(`${AT}/modification`, ofShown(model))),
+  });
+}
+
+export function useWhatIf(model: ModelState, changes: Change[]) {
+  return useQuery({
+    queryKey: ["what-if", model.id, model.revision.id, changes],
+    enabled: model.estimated,
     queryFn: () =>
-      take<WhatIfResult>(
+      take(
         api.POST("/api/models/{model_id}/what-ifs", {
-          params: { path: { model_id: model?.id ?? 0 } },
-          body: { changes: changes ?? [] },
+          params: { path: { model_id: model.id } },
+          body: { changes },
         }),
       ),
   });
 }
 
-let line: Promise<unknown> = Promise.resolve();
+/** One queue for each model: gestures go out one after the other, each on the revision that the one before made. */
+const queues = new Map<number, Promise<unknown>>();
 let newest = 0;
 
-/** Gestures on a model. They go out one after the other, each on the revision that the one before made. */
+/** Gestures on a model. */
 export function useGestures(modelId: number) {
   const queries = useQueryClient();
-  const desk = useDesk();
-  const attempt = useAttempt();
 
-  const send = useCallback(
-    (request: (revision: number) => Promise<ModelState>) => {
-      const mine = ++newest;
-      const work = line.then(async () => {
-        const current = queries.getQueryData<ModelState>(["model", modelId]);
-        if (!current) return null;
-        const begun = performance.now();
-        desk.setSaving(true);
-        try {
-          // An answer that was asked for before this gesture must not arrive after it and show the model as it was.
-          await queries.cancelQueries({ queryKey: ["model", modelId] });
-          const state = await request(current.revision.id);
-          queries.setQueryData(["model", modelId], state);
-          desk.setElapsed(performance.now() - begun);
-          desk.setComplaint(null);
-          return state;
-        } catch (error) {
-          if (error instanceof ProblemAnswer) {
-            desk.setComplaint(error.problems[0]?.message ?? error.message);
-            if (error.status === 409) await queries.invalidateQueries({ queryKey: ["model", modelId] });
-          } else {
-            throw error;
-          }
-          return null;
-        } finally {
-          if (mine === newest) desk.setSaving(false);
+  const send = (request: (revision: number) => Promise<ModelState>) => {
+    const mine = ++newest;
+    const before = queues.get(modelId) ?? Promise.resolve();
+    const work = before.then(async () => {
+      const current = queries.getQueryData<ModelState>(["model", modelId]);
+      if (!current) return null;
+      const begun = performance.now();
+      useDesk.setState({ saving: true });
+      try {
+        // An answer that was asked for before this gesture must not arrive after it and show the model as it was.
+        await queries.cancelQueries({ queryKey: ["model", modelId] });
+        const state = await request(current.revision.id);
+        queries.setQueryData(["model", modelId], state);
+        useDesk.setState({ elapsed: performance.now() - begun, complaint: null });
+        return state;
+      } catch (error) {
+        const problem = error instanceof ProblemAnswer ? error.problems[0]?.message : undefined;
+        complain(problem ?? (error instanceof Error ? error.message : String(error)));
+        if (error instanceof ProblemAnswer && error.status === 409) {
+          await queries.invalidateQueries({ queryKey: ["model", modelId] });
         }
-      });
-      line = work.catch(() => undefined);
-      return work;
-    },
-    [desk, modelId, queries],
-  );
+        return null;
+      } finally {
+        if (mine === newest) useDesk.setState({ saving: false });
+      }
+    });
+    queues.set(modelId, work);
+    return work;
+  };
 
   const path = { params: { path: { model_id: modelId } } };
   return {
     change: (changes: Change[], reason?: string) =>
       send((parent) =>
-        take<ModelState>(
+        take(
           api.POST("/api/models/{model_id}/revisions", {
             ...path,
             body: { parent, changes, reason: reason ?? null },
@@ -121,20 +176,16 @@ export function useGestures(modelId: number) {
         ),
       ),
     undo: () =>
-      send((parent) =>
-        take<ModelState>(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } })),
-      ),
+      send((parent) => take(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } }))),
     redo: () =>
-      send((parent) =>
-        take<ModelState>(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } })),
-      ),
+      send((parent) => take(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } }))),
     settings: (settings: Settings) =>
       send((parent) =>
-        take<ModelState>(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),
+        take(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),
       ),
     pin: async (pins: Record<string, { x: number; y: number }>) => {
       const board = await attempt(() =>
-        take<Board>(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
+        take(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
       );
       if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
@@ -144,13 +195,13 @@ export function useGestures(modelId: number) {
 
 export type Gestures = ReturnType<typeof useGestures>;
 
-/** Follows a run until it ends, then fetches the model's results anew. */
+/** Follows a run until it ends, then fetches the model anew. */
 export function useRun(runId: number | null, modelId: number) {
   const queries = useQueryClient();
   const query = useQuery({
     queryKey: ["run", runId],
     enabled: runId !== null,
-    queryFn: () => take<Run>(api.GET("/api/runs/{run_id}", { params: { path: { run_id: runId ?? 0 } } })),
+    queryFn: () => take(api.GET("/api/runs/{run_id}", { params: { path: { run_id: runId ?? 0 } } })),
     refetchInterval: (current) =>
       current.state.data?.state === "running" || !current.state.data ? 250 : false,
   });

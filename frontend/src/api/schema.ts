@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What there is to choose from; the same for as long as the server runs. */
+        get: operations["getChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/criteria": {
         parameters: {
             query?: never;
@@ -28,7 +45,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A model at its head, with results and board. */
+        /** A model at its head, with board and readout. */
         get: operations["getModel"];
         put?: never;
         post?: never;
@@ -169,6 +186,91 @@ export interface paths {
         put?: never;
         /** Applies changes as one revision, saves it and answers with the new state. */
         post: operations["addRevision"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/estimates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Parameters, effects, mediation, tracked quantities, R² and f². */
+        get: operations["getEstimatesPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every figure of global fit. */
+        get: operations["getFitPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/modification": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Modification indices. */
+        get: operations["getModificationPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Loadings, reliability, validity, collinearity. */
+        get: operations["getQualityPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/residuals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Residuals of the covariances: raw, in correlations, and standardized. */
+        get: operations["getResidualsPart"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -617,9 +719,11 @@ export interface components {
         };
         /**
          * ArrowPart
-         * @description A routed arrow: its way, its head, and its label.
+         * @description A routed arrow: its way, its head, its label, and what is written there: β with the interval that decides.
          */
         ArrowPart: {
+            /** Free */
+            free: boolean;
             /** From */
             from: string;
             /** Head Angle */
@@ -628,9 +732,16 @@ export interface components {
             head_x: number;
             /** Head Y */
             head_y: number;
+            /** Interval */
+            interval: [
+                number,
+                number
+            ] | null;
             label: components["schemas"]["BoxPart"];
             /** Path */
             path: string;
+            /** Standardized */
+            standardized: number | null;
             /** To */
             to: string;
         };
@@ -666,7 +777,7 @@ export interface components {
         };
         /**
          * Board
-         * @description Everything the board needs to draw a model, apart from the numbers, which are in the results.
+         * @description Everything the board needs to draw a model.
          */
         Board: {
             /** Arrows */
@@ -774,7 +885,7 @@ export interface components {
         };
         /**
          * CardPart
-         * @description A card on the board.
+         * @description A card on the board; `share` is R², null where it does not apply.
          */
         CardPart: {
             box: components["schemas"]["BoxPart"];
@@ -784,6 +895,10 @@ export interface components {
             name: string;
             /** Pinned */
             pinned: boolean;
+            /** Rows */
+            rows: components["schemas"]["RowPart"][];
+            /** Share */
+            share: number | null;
         };
         /**
          * CaseLine
@@ -850,6 +965,28 @@ export interface components {
              * @default 1
              */
             version: number;
+        };
+        /**
+         * ChoicePart
+         * @description One value of a setting.
+         */
+        ChoicePart: {
+            /** Hint */
+            hint: string;
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Choices
+         * @description Settings and formats.
+         */
+        Choices: {
+            /** Families */
+            families: components["schemas"]["FamilyPart"][];
+            /** Formats */
+            formats: components["schemas"]["FormatPart"][];
         };
         /**
          * Chosen
@@ -1105,7 +1242,7 @@ export interface components {
              * Page
              * @enum {string}
              */
-            page: "fit" | "further fit" | "quality";
+            page: "fit" | "further fit" | "quality" | "estimates";
             /** Source */
             source: string;
             /** Strict */
@@ -1297,6 +1434,26 @@ export interface components {
             via: string[] | null;
         };
         /**
+         * EstimatesDocument
+         * @description Parameters, effects and what is explained; empty where nothing was estimated.
+         */
+        EstimatesDocument: {
+            /** Effects */
+            effects: components["schemas"]["EffectPart"][];
+            /** F Squared */
+            f_squared: components["schemas"]["FSquaredPart"][];
+            /** Mediation */
+            mediation: components["schemas"]["MediationPart"][];
+            /** Parameters */
+            parameters: components["schemas"]["ParameterPart"][];
+            /** R Squared */
+            r_squared: {
+                [key: string]: number | null;
+            };
+            /** Tracked */
+            tracked: components["schemas"]["TrackedPart"][];
+        };
+        /**
          * EstimatesPart
          * @description Covariances and correlations of the estimates of the free parameters, in words.
          */
@@ -1319,6 +1476,18 @@ export interface components {
              * Words
              * @default
              */
+            words: string;
+        };
+        /**
+         * FamilyPart
+         * @description The settings of a family of estimation.
+         */
+        FamilyPart: {
+            /** Key */
+            key: string;
+            /** Options */
+            options: components["schemas"]["OptionPart"][];
+            /** Words */
             words: string;
         };
         /**
@@ -1383,6 +1552,17 @@ export interface components {
              * @enum {string}
              */
             type: "fill_with_mean";
+        };
+        /**
+         * FitDocument
+         * @description Global fit.
+         */
+        FitDocument: {
+            fit: components["schemas"]["FitPart"] | null;
+            /** R Squared */
+            r_squared: {
+                [key: string]: number | null;
+            };
         };
         /**
          * FitPart
@@ -1477,6 +1657,20 @@ export interface components {
             type: "fix_path";
             /** Value */
             value: number | null;
+        };
+        /**
+         * FormatPart
+         * @description A file format: its endings, all of which are read, and what can be saved in it.
+         */
+        FormatPart: {
+            /** Endings */
+            endings: string[];
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Writes */
+            writes: ("data" | "table")[];
         };
         /**
          * HoldOut
@@ -1788,7 +1982,7 @@ export interface components {
         };
         /**
          * ModelState
-         * @description Everything about a model at its head. `last_good` are the numbers to show, greyed, while it cannot be estimated.
+         * @description A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last.
          */
         ModelState: {
             board: components["schemas"]["Board"];
@@ -1798,24 +1992,35 @@ export interface components {
             can_undo: boolean;
             /** Constructs */
             constructs: components["schemas"]["ConstructLine"][];
+            /** Estimated */
+            estimated: boolean;
             /** Id */
             id: number;
-            last_good: components["schemas"]["Results"] | null;
             /** Name */
             name: string;
             /** Observed */
             observed: string[];
             /** Paths */
             paths: components["schemas"]["PathLine"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemPart"][];
             /** Project Id */
             project_id: number;
             /** Readout */
             readout: components["schemas"]["ReadoutFigure"][];
-            results: components["schemas"]["Results"];
             revision: components["schemas"]["RevisionLine"];
             /** Sentences */
             sentences: string;
             settings: components["schemas"]["Settings"];
+            shown: components["schemas"]["Shown"] | null;
+        };
+        /**
+         * ModificationDocument
+         * @description What freeing further parameters would do.
+         */
+        ModificationDocument: {
+            /** Modification */
+            modification: components["schemas"]["ModificationPart"][];
         };
         /**
          * ModificationPart
@@ -1975,6 +2180,20 @@ export interface components {
             skewness_df: number;
             /** Skewness P */
             skewness_p: number;
+        };
+        /**
+         * OptionPart
+         * @description A setting with its values, the default first; without values it is on or off.
+         */
+        OptionPart: {
+            /** Choices */
+            choices: components["schemas"]["ChoicePart"][];
+            /** Hint */
+            hint: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
         };
         /**
          * PairLine
@@ -2306,6 +2525,17 @@ export interface components {
             construct: string;
         };
         /**
+         * QualityDocument
+         * @description Measurement quality, with the bootstraps of its figures.
+         */
+        QualityDocument: {
+            /** Bootstrap Figures */
+            bootstrap_figures: {
+                [key: string]: components["schemas"]["Bootstrap"] | null;
+            };
+            quality: components["schemas"]["QualityPart"] | null;
+        };
+        /**
          * QualityPart
          * @description Measurement quality and collinearity.
          */
@@ -2326,6 +2556,21 @@ export interface components {
             loadings: components["schemas"]["LoadingPart"][];
             /** Vif Antecedents */
             vif_antecedents: components["schemas"]["AntecedentVif"][];
+        };
+        /**
+         * ReadAgain
+         * @description A repair of the reading itself: options to be read with instead.
+         */
+        ReadAgain: {
+            /** Options */
+            options: {
+                [key: string]: unknown;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "read_again";
         };
         /**
          * ReadoutFigure
@@ -2453,9 +2698,7 @@ export interface components {
          */
         RepairPart: {
             /** Change */
-            change: {
-                [key: string]: unknown;
-            } | null;
+            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"]) | null;
             /** Words */
             words: string;
         };
@@ -2482,6 +2725,13 @@ export interface components {
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];
             report: components["schemas"]["WaveReport"];
+        };
+        /**
+         * ResidualsDocument
+         * @description Residuals of the covariances.
+         */
+        ResidualsDocument: {
+            residuals: components["schemas"]["ResidualsPart"] | null;
         };
         /**
          * ResidualsPart
@@ -2659,6 +2909,24 @@ export interface components {
             reason: string | null;
             /** Words */
             words: string;
+        };
+        /**
+         * RowPart
+         * @description An indicator on its construct's card: its standardized loading, or weight of a formative one, judged in the direction
+         *     of its block; `impossible` where it would explain more than all of the indicator.
+         */
+        RowPart: {
+            /** Impossible */
+            impossible: boolean;
+            /** Indicator */
+            indicator: string;
+            /** Value */
+            value: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "meets" | "borderline" | "misses" | "none";
         };
         /**
          * RunPart
@@ -2879,6 +3147,31 @@ export interface components {
             seed: number;
         };
         /**
+         * Shown
+         * @description The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
+         *     last good one; with what is said of it everywhere.
+         */
+        Shown: {
+            /** Aic */
+            aic: number | null;
+            /** Bic */
+            bic: number | null;
+            bootstrap: components["schemas"]["BootstrapSummaryPart"] | null;
+            /** Df */
+            df: number;
+            /** N Parameters */
+            n_parameters: number;
+            /** N Total */
+            n_total: number;
+            /** N Used */
+            n_used: number;
+            /** Revision */
+            revision: number;
+            /** Run */
+            run: number | null;
+            settings: components["schemas"]["Settings"];
+        };
+        /**
          * Step
          * @description A step along the trail, from the revision that was being looked at.
          */
@@ -3073,6 +3366,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    getChoices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"][];
+                };
+            };
+        };
+    };
     getCriteria: {
         parameters: {
             query?: never;
@@ -3563,6 +3885,221 @@ export interface operations {
             };
         };
     };
+    getEstimatesPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimatesDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getFitPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getModificationPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModificationDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getQualityPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QualityDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getResidualsPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResidualsDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     startRun: {
         parameters: {
             query?: never;
@@ -3788,15 +4325,6 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,10 +1,10 @@
 import { ConnectionMode, ReactFlow, useNodesState, useReactFlow, type OnConnectEnd } from "@xyflow/react";
 import { useCallback, useEffect, useMemo, useRef, type DragEvent } from "react";
 import type { ModelState, Project } from "../api/client";
-import { useCriteria, type Gestures } from "../api/hooks";
-import { useDesk } from "../model/desk";
+import type { Gestures } from "../api/hooks";
+import { list, rename, select } from "../model/desk";
+import { Action } from "../shared/controls";
 import { COLUMNS_IN_HAND, constructName, type InHand } from "../model/Shelf";
-import { headline } from "./headline";
 import { ConstructCard, type CardNode } from "./ConstructCard";
 import { EmptyBoard } from "./EmptyBoard";
 import { PathArrow, type PathEdge } from "./PathArrow";
@@ -29,13 +29,9 @@ function cardAt(x: number, y: number): string | null {
 
 export function Board({ project, model, gestures }: Props) {
   const ground = useRef<HTMLDivElement>(null);
-  const { select, setRenaming, setListing } = useDesk();
-  const criteria = useCriteria();
   const { setViewport } = useReactFlow();
-  const shown = model.results.converged ? model.results : model.last_good;
-  const stale = !model.results.converged;
+  const stale = !model.estimated;
   const { board } = model;
-  const criterion = criteria.data?.criteria.find((c) => c.key === "loading");
 
   const placed = useMemo<CardNode[]>(
     () =>
@@ -47,37 +43,30 @@ export function Board({ project, model, gestures }: Props) {
         height: card.box.height,
         data: {
           construct: model.constructs.find((c) => c.name === card.name) ?? null,
-          name: card.name,
-          results: shown,
+          card,
           stale,
-          criterion,
           gestures,
         },
       })),
     // The gestures are new functions at every rendering but do the same.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [board, model.constructs, shown, stale, criterion],
+    [board, model.constructs, stale],
   );
   const [nodes, setNodes, onNodesChange] = useNodesState<CardNode>(placed);
   useEffect(() => setNodes(placed), [placed, setNodes]);
 
   const edges = useMemo<PathEdge[]>(
     () =>
-      board.arrows.map((arrow) => {
-        const parameter = shown?.parameters.find(
-          (p) => p.kind === "path" && p.from === arrow.from && p.to === arrow.to,
-        );
-        return {
-          id: `${arrow.from}\u0000${arrow.to}`,
-          type: "path",
-          source: arrow.from,
-          target: arrow.to,
-          sourceHandle: "right",
-          targetHandle: "left",
-          data: { arrow, parameter, bounds: parameter ? headline(parameter) : null, stale },
-        };
-      }),
-    [board, shown, stale],
+      board.arrows.map((arrow) => ({
+        id: `${arrow.from}\u0000${arrow.to}`,
+        type: "path",
+        source: arrow.from,
+        target: arrow.to,
+        sourceHandle: "right",
+        targetHandle: "left",
+        data: { arrow, stale },
+      })),
+    [board, stale],
   );
 
   const fit = useCallback(() => {
@@ -127,7 +116,7 @@ export function Board({ project, model, gestures }: Props) {
     const name = constructName(stem ?? `${columns[0]} construct`, model, project);
     void gestures
       .change([{ type: "add_construct", name, indicators: columns, mode: "reflective" }])
-      .then((state) => state && setRenaming(name));
+      .then((state) => state && rename(name));
   };
 
   return (
@@ -164,24 +153,26 @@ export function Board({ project, model, gestures }: Props) {
       />
       {board.cards.length > 0 && (
         <div className="absolute bottom-2.5 left-3 z-10 flex gap-1.5">
-          <button
-            className="btn btn-xs border-none bg-card"
+          <Action
+            size="xs"
+            className="bg-card"
             title="Let all cards arrange themselves"
             onClick={() => void gestures.pin({}).then(fit)}
           >
             Arrange
-          </button>
-          <button className="btn btn-xs border-none bg-card" title="Show the whole model" onClick={fit}>
+          </Action>
+          <Action size="xs" className="bg-card" title="Show the whole model" onClick={fit}>
             Whole model
-          </button>
-          <button
-            className="btn btn-xs border-none bg-card"
+          </Action>
+          <Action
+            size="xs"
+            className="bg-card"
             title="Every loading, path, covariance and variance in one table (P)"
-            disabled={!model.results.converged}
-            onClick={() => setListing(true)}
+            disabled={!model.estimated}
+            onClick={() => list(true)}
           >
             All parameters
-          </button>
+          </Action>
         </div>
       )}
     </div>

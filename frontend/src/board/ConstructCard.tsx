@@ -1,21 +1,18 @@
 import { Handle, Position, type Node, type NodeProps } from "@xyflow/react";
 import { useState } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
-import type { Construct, Criterion, Results } from "../api/client";
+import type { Card, Construct } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { useDesk } from "../model/desk";
+import { rename, select, useDesk } from "../model/desk";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
-import { judge } from "../shared/verdict";
 import { Sun } from "./Sun";
 
 export type CardNode = Node<
   {
     construct: Construct | null;
-    name: string;
-    results: Results | null;
+    card: Card;
     stale: boolean;
-    criterion: Criterion | undefined;
     gestures: Gestures;
   },
   "card"
@@ -25,12 +22,12 @@ const STRIP = { top: 0, height: "100%", width: 12, transform: "none", borderRadi
 
 /** A construct (or an observed variable) on the board. */
 export function ConstructCard({ data }: NodeProps<CardNode>) {
-  const { selection, select, renaming } = useDesk();
-  const { construct, name, results, stale } = data;
+  const { construct, stale } = data;
+  const { name, share: explained } = data.card;
   const kind = construct ? "construct" : "observed";
-  const selected = selection?.kind === kind && selection.name === name;
+  const selected = useDesk(({ selection }) => selection?.kind === kind && selection.name === name);
+  const renaming = useDesk((desk) => desk.renaming === name);
   const formative = construct?.mode === "formative";
-  const explained = formative ? null : (results?.r_squared[name] ?? null);
   return (
     <div
       data-card={name}
@@ -58,7 +55,7 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
         className="flex items-center"
         style={{ height: construct ? metrics.header : metrics.observedHeight }}
       >
-        {renaming === name && construct ? (
+        {renaming && construct ? (
           <NameField name={name} gestures={data.gestures} />
         ) : (
           <button
@@ -66,7 +63,7 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
             aria-label={`${construct ? "Construct" : "Observed variable"} ${name}`}
             title={name}
             onFocus={() => select({ kind, name })}
-            onDoubleClick={() => construct && useDesk.getState().setRenaming(name)}
+            onDoubleClick={() => construct && rename(name)}
           >
             {name}
           </button>
@@ -86,58 +83,44 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
   );
 }
 
-function Rows({ construct, results, stale, criterion }: CardNode["data"] & { construct: Construct }) {
-  const { selection, select } = useDesk();
+function Rows({ construct, card, stale }: CardNode["data"] & { construct: Construct }) {
+  const chosen = useDesk(({ selection }) => (selection?.kind === "indicator" ? selection.name : null));
   const formative = construct.mode === "formative";
-  const direction = results?.quality?.constructs.find((c) => c.name === construct.name)?.direction ?? 1;
-  const alone = (name: string) =>
-    (results?.quality?.loadings.filter((l) => l.indicator === name).length ?? 0) === 1;
-  const found = new Map(
-    results?.quality?.loadings
-      .filter((l) => l.construct === construct.name)
-      .map((l) => [l.indicator, formative ? l.weight : l.loading]),
-  );
   return (
     <>
-      {construct.indicators.map((name) => {
-        const value = found.get(name) ?? null;
-        const verdict = formative ? "none" : judge(criterion, value === null ? null : value * direction);
-        const beyond = !formative && value !== null && Math.abs(value) > 1 + 1e-8 && alone(name);
-        const chosen = selection?.kind === "indicator" && selection.name === name;
-        return (
-          <button
-            key={name}
-            data-testid={`row-${name}`}
-            className={`flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
-            style={{ height: metrics.row }}
-            onClick={(event) => {
-              event.stopPropagation();
-              select({ kind: "indicator", construct: construct.name, name });
-            }}
+      {card.rows.map(({ indicator: name, value, verdict, impossible }) => (
+        <button
+          key={name}
+          data-testid={`row-${name}`}
+          className={`flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen === name ? "bg-base-200 font-semibold" : ""}`}
+          style={{ height: metrics.row }}
+          onClick={(event) => {
+            event.stopPropagation();
+            select({ kind: "indicator", construct: construct.name, name });
+          }}
+        >
+          <span className="min-w-[26px] max-w-[55%] truncate">{name}</span>
+          <Bar value={value} weak={verdict === "misses" || impossible} stale={stale} />
+          <span
+            className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
+            style={{ width: metrics.value }}
           >
-            <span className="min-w-[26px] max-w-[55%] truncate">{name}</span>
-            <Bar value={value} weak={verdict === "misses" || beyond} stale={stale} />
-            <span
-              className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
-              style={{ width: metrics.value }}
-            >
-              {beyond ? (
-                <span
-                  className="font-bold text-plum"
-                  role="img"
-                  aria-label="impossible: beyond 1"
-                  title="A loading beyond 1 would explain more than all of the indicator"
-                >
-                  !
-                </span>
-              ) : (
-                (verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />
-              )}
-              {coefficient(value)}
-            </span>
-          </button>
-        );
-      })}
+            {impossible ? (
+              <span
+                className="font-bold text-plum"
+                role="img"
+                aria-label="impossible: beyond 1"
+                title="A loading beyond 1 would explain more than all of the indicator"
+              >
+                !
+              </span>
+            ) : (
+              (verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />
+            )}
+            {coefficient(value)}
+          </span>
+        </button>
+      ))}
       {formative && (
         <div className="text-xs text-quiet" style={{ height: metrics.foot }}>
           made of · weights
@@ -174,11 +157,9 @@ function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stal
 }
 
 function NameField({ name, gestures }: { name: string; gestures: Gestures }) {
-  const setRenaming = useDesk((desk) => desk.setRenaming);
-  const select = useDesk((desk) => desk.select);
   const [text, setText] = useState(name);
   const keep = () => {
-    setRenaming(null);
+    rename(null);
     const to = text.trim();
     if (to && to !== name) {
       void gestures
@@ -198,7 +179,7 @@ function NameField({ name, gestures }: { name: string; gestures: Gestures }) {
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === "Enter") keep();
-        else if (event.key === "Escape") setRenaming(null);
+        else if (event.key === "Escape") rename(null);
       }}
     />
   );

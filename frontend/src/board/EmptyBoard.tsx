@@ -1,6 +1,7 @@
 import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { useDesk } from "../model/desk";
+import { rename } from "../model/desk";
+import { Primary } from "../shared/controls";
 import { constructName } from "../model/Shelf";
 
 interface Props {
@@ -11,7 +12,6 @@ interface Props {
 
 /** What to do first, in one sentence and one button. */
 export function EmptyBoard({ project, model, gestures }: Props) {
-  const setRenaming = useDesk((desk) => desk.setRenaming);
   const numeric = new Set(project.columns.filter((c) => c.numeric).map((c) => c.name));
   const first = project.blocks.find((b) => b.stem !== null && b.columns.every((name) => numeric.has(name)));
   const make = () => {
@@ -19,7 +19,7 @@ export function EmptyBoard({ project, model, gestures }: Props) {
     const name = constructName(first.stem, model, project);
     void gestures
       .change([{ type: "add_construct", name, indicators: first.columns, mode: "reflective" }])
-      .then((state) => state && setRenaming(name));
+      .then((state) => state && rename(name));
   };
   return (
     <div className="pointer-events-none absolute inset-0 z-10 grid place-content-center justify-items-center gap-4 text-center">
@@ -33,9 +33,9 @@ export function EmptyBoard({ project, model, gestures }: Props) {
           : "Pick a column on the shelf and press → to lead it to another: columns can be used as they are."}
       </p>
       {first && (
-        <button className="btn btn-primary btn-sm pointer-events-auto" onClick={make}>
+        <Primary className="pointer-events-auto" onClick={make}>
           Make a construct of {first.columns[0]}–{first.columns[first.columns.length - 1]}
-        </button>
+        </Primary>
       )}
     </div>
   );

@@ -1,26 +1,25 @@
 import { EdgeLabelRenderer, getBezierPath, useStore, type Edge, type EdgeProps } from "@xyflow/react";
-import type { BoardArrow, Interval, Parameter } from "../api/client";
-import { useDesk } from "../model/desk";
+import type { BoardArrow } from "../api/client";
+import { select, useDesk } from "../model/desk";
 import { coefficient, containsZero, interval } from "../shared/numbers";
 
-export type PathEdge = Edge<
-  { arrow: BoardArrow; parameter: Parameter | undefined; bounds: Interval | null; stale: boolean },
-  "path"
->;
+export type PathEdge = Edge<{ arrow: BoardArrow; stale: boolean }, "path">;
 
 /** A path: thick as |β|, dashed where the interval contains zero, with its label where the layout put it. */
 export function PathArrow(props: EdgeProps<PathEdge>) {
   const { source, target, data } = props;
-  const { selection, select } = useDesk();
+  const selected = useDesk(
+    ({ selection }) =>
+      selection?.kind === "path" && selection.source === source && selection.target === target,
+  );
   const moving = useStore((s) =>
     Boolean(s.nodeLookup.get(source)?.dragging || s.nodeLookup.get(target)?.dragging),
   );
   if (!data) return null;
-  const { arrow, parameter, bounds, stale } = data;
-  const selected = selection?.kind === "path" && selection.source === source && selection.target === target;
-  const beta = parameter?.standardized ?? null;
+  const { arrow, stale } = data;
+  const { standardized: beta, interval: bounds } = arrow;
   const width = 1.3 + 6 * Math.min(1, Math.abs(beta ?? 0.1));
-  const dashed = parameter?.free === false || containsZero(bounds);
+  const dashed = !arrow.free || containsZero(bounds);
   const [loose] = getBezierPath(props);
   const d = moving ? loose : arrow.path;
   const colour = selected ? "stroke-ember" : "stroke-arrow";

@@ -1,15 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type ModelState, type Project } from "../api/client";
-import type { components } from "../api/schema";
+import { api, take, type ModelState, type Schemas } from "../api/client";
 import { useCriteria } from "../api/hooks";
+import type { StationProps } from "../frame/stations";
+import { Heading } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 
-type Compared = components["schemas"]["Compared"];
-type PathTests = components["schemas"]["PathTests"];
+type Compared = Schemas["Compared"];
 type ModelColumn = Compared["models"][number];
+type PathTest = Schemas["PathTestPart"];
 
 const FIGURES = [
   { key: "chi_square", words: "χ²", decimals: 2 },
@@ -23,14 +25,14 @@ const FIGURES = [
 ] as const;
 
 /** Models side by side with nested tests, and every path of the model on the desk at zero. */
-export function CompareStation({ project, model }: { project: Project; model: ModelState }) {
+export default function CompareStation({ project, model }: StationProps) {
   const [left, setLeft] = useState<Set<number>>(new Set());
   const chosen = project.models.map((m) => m.id).filter((id) => !left.has(id));
   const compared = useQuery({
     queryKey: ["compare", project.id, chosen, model.revision.id],
     enabled: chosen.length > 0,
     queryFn: () =>
-      take<Compared>(
+      take(
         api.POST("/api/projects/{project_id}/comparisons", {
           params: { path: { project_id: project.id } },
           body: { models: chosen.slice(0, 8) },
@@ -40,7 +42,7 @@ export function CompareStation({ project, model }: { project: Project; model: Mo
   return (
     <div className="grid h-full grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-4">
       <section aria-label="Models side by side" className="min-w-0">
-        <h2 className="mb-2 text-sm text-quiet">models side by side</h2>
+        <Heading className="mb-2">models side by side</Heading>
         {project.models.length > 1 ? (
           <div className="mb-3 flex flex-wrap gap-x-5 gap-y-1">
             {project.models.map((m) => (
@@ -69,84 +71,108 @@ export function CompareStation({ project, model }: { project: Project; model: Mo
         {compared.data && <SideBySide found={compared.data} />}
       </section>
       <section aria-label="Every path at zero" className="min-w-0">
-        <h2 className="mb-2 text-sm text-quiet">every path at zero, in {model.name}</h2>
+        <Heading className="mb-2">every path at zero, in {model.name}</Heading>
         <PathsAtZero model={model} />
       </section>
     </div>
   );
 }
 
+interface Line {
+  words: string;
+  values: (number | null)[];
+  texts: string[];
+  figure?: string;
+}
+
+/** What stands side by side: fit, weights, what is explained, paths. */
+function linesOf({ models, paths }: Compared): Line[] {
+  const numbers = (
+    words: string,
+    of: (m: ModelColumn) => number | null,
+    write: (x: number | null) => string,
+  ) => ({
+    words,
+    values: models.map(of),
+    texts: models.map((m) => (m.estimated ? write(of(m)) : "not estimated")),
+  });
+  const explained = [...new Set(models.flatMap((m) => Object.keys(m.r_squared)))].filter((name) =>
+    paths.some((p) => p.to === name),
+  );
+  return [
+    numbers(
+      "cases",
+      (m) => m.n_used,
+      (x) => (x === null ? "–" : String(x)),
+    ),
+    ...FIGURES.map(({ key, words, decimals }) => {
+      const write = (x: number | null) => (decimals === 3 ? coefficient(x, 3) : plain(x, decimals));
+      const line: Line = { ...numbers(words, (m) => m.fit?.[key] ?? null, write), figure: key };
+      if (key === "rmsea")
+        line.texts = line.texts.map((text, at) => `${text} ${interval(models[at]?.fit?.rmsea_interval, 3)}`);
+      return line;
+    }),
+    numbers(
+      "weight by AIC",
+      (m) => m.aic_weight,
+      (x) => coefficient(x),
+    ),
+    numbers(
+      "weight by BIC",
+      (m) => m.bic_weight,
+      (x) => coefficient(x),
+    ),
+    ...explained.map((name) =>
+      numbers(
+        `R² ${name}`,
+        (m) => m.r_squared[name] ?? null,
+        (x) => coefficient(x),
+      ),
+    ),
+    ...paths.map((p) => ({
+      words: `${p.from} → ${p.to}`,
+      values: p.standardized,
+      texts: p.standardized.map((b, at) =>
+        b === null ? "" : `${coefficient(b)}${(p.p_value[at] ?? 0) >= 0.05 ? " n.s." : ""}`,
+      ),
+    })),
+  ];
+}
+
 function SideBySide({ found }: { found: Compared }) {
   const criteria = useCriteria();
   const name = (id: number) => found.models.find((m) => m.id === id)?.name ?? "";
-  const value = (m: ModelColumn, key: (typeof FIGURES)[number]["key"]) => m.fit?.[key] ?? null;
-  const constructs = [...new Set(found.models.flatMap((m) => Object.keys(m.r_squared)))].filter((n) =>
-    found.paths.some((p) => p.to === n),
-  );
+  const columns: TableColumn<Line>[] = [
+    { key: "words", head: "", left: true, className: "text-quiet", value: (line) => line.words },
+    ...found.models.map((m, at): TableColumn<Line> => ({
+      key: String(m.id),
+      head: m.name,
+      value: (line) => line.values[at],
+      text: (line) => line.texts[at] ?? "",
+      show: (line) => (
+        <>
+          {typeof criteria.get(line.figure ?? "")?.good === "number" && (
+            <Glyph
+              verdict={judge(criteria.get(line.figure ?? ""), m.fit?.df === 0 ? null : line.values[at])}
+              size={8}
+            />
+          )}{" "}
+          {line.texts[at]}
+        </>
+      ),
+    })),
+  ];
   return (
     <>
-      <table className="w-full border-collapse" aria-label="Figures of the models">
-        <thead className="text-left text-sm">
-          <tr>
-            <th />
-            {found.models.map((m) => (
-              <th key={m.id} className="pb-1 pl-4 text-right font-semibold">
-                {m.name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          <Line head="cases" cells={found.models.map((m) => (m.n_used === null ? "–" : String(m.n_used)))} />
-          {FIGURES.map(({ key, words, decimals }) => (
-            <tr key={key} className="border-b border-line/40">
-              <td className="py-[3px] text-quiet">{words}</td>
-              {found.models.map((m) => (
-                <td key={m.id} className="whitespace-nowrap pl-4 text-right">
-                  {["cfi", "tli", "rmsea", "srmr"].includes(key) && (
-                    <Glyph
-                      verdict={judge(
-                        criteria.data?.criteria.find((c) => c.key === key),
-                        m.fit?.df === 0 ? null : value(m, key),
-                      )}
-                      size={8}
-                    />
-                  )}{" "}
-                  {m.estimated
-                    ? decimals === 3
-                      ? coefficient(value(m, key), 3)
-                      : plain(value(m, key), decimals)
-                    : "not estimated"}
-                  {key === "rmsea" && m.fit?.rmsea_interval ? (
-                    <span className="text-sm text-quiet"> {interval(m.fit.rmsea_interval, 3)}</span>
-                  ) : null}
-                </td>
-              ))}
-            </tr>
-          ))}
-          <Line head="weight by AIC" cells={found.models.map((m) => coefficient(m.aic_weight, 2))} />
-          <Line head="weight by BIC" cells={found.models.map((m) => coefficient(m.bic_weight, 2))} />
-          {constructs.map((n) => (
-            <Line
-              key={n}
-              head={`R² ${n}`}
-              cells={found.models.map((m) => coefficient(m.r_squared[n] ?? null))}
-            />
-          ))}
-          {found.paths.map((p) => (
-            <Line
-              key={`${p.from} ${p.to}`}
-              head={`${p.from} → ${p.to}`}
-              cells={p.standardized.map((b, at) =>
-                b === null ? "" : `${coefficient(b)}${(p.p_value[at] ?? 0) >= 0.05 ? " n.s." : ""}`,
-              )}
-            />
-          ))}
-        </tbody>
-      </table>
+      <Table
+        label="Figures of the models"
+        columns={columns}
+        rows={linesOf(found)}
+        keyOf={(line) => line.words}
+      />
       {found.pairs.length > 0 && (
         <>
-          <h2 className="mb-1 mt-5 text-sm text-quiet">tests of their differences</h2>
+          <Heading className="mb-1 mt-5">tests of their differences</Heading>
           {found.pairs.map((pair) => (
             <p key={`${pair.first} ${pair.second}`} className="border-b border-line/40 py-1">
               <span className="font-semibold">
@@ -176,67 +202,51 @@ function SideBySide({ found }: { found: Compared }) {
   );
 }
 
-function Line({ head, cells }: { head: string; cells: string[] }) {
-  return (
-    <tr className="border-b border-line/40">
-      <td className="py-[3px] text-quiet">{head}</td>
-      {cells.map((cell, at) => (
-        <td key={at} className="pl-4 text-right">
-          {cell}
-        </td>
-      ))}
-    </tr>
-  );
+function zeroColumns(tests: PathTest[]): TableColumn<PathTest>[] {
+  const scaled = tests.some((t) => t.difference !== null && t.difference.scaled !== null);
+  const of = (t: PathTest) => (scaled ? t.difference?.scaled : t.difference?.chi_square);
+  const p = (t: PathTest) => (scaled ? t.difference?.scaled_p : t.difference?.p_value);
+  return [
+    {
+      key: "path",
+      head: "path",
+      left: true,
+      className: "font-semibold",
+      value: (t) => `${t.from} → ${t.to}`,
+    },
+    { key: "z", head: "z", value: (t) => t.z, text: (t) => plain(t.z) },
+    { key: "z_p", head: "p", value: (t) => t.z_p, text: (t) => pValue(t.z_p) },
+    {
+      key: "difference",
+      head: scaled ? "scaled Δχ²" : "Δχ²",
+      value: of,
+      text: (t) => (t.difference ? plain(of(t)) : "not identified"),
+    },
+    { key: "df", head: "Δdf", value: (t) => t.difference?.df },
+    { key: "p", head: "p", value: p, text: (t) => (t.difference ? pValue(p(t)) : "") },
+  ];
 }
 
 function PathsAtZero({ model }: { model: ModelState }) {
   const found = useQuery({
     queryKey: ["paths-at-zero", model.id, model.revision.id],
-    enabled: model.results.converged,
+    enabled: model.estimated,
     queryFn: () =>
-      take<PathTests>(
-        api.GET("/api/models/{model_id}/paths-at-zero", { params: { path: { model_id: model.id } } }),
-      ),
+      take(api.GET("/api/models/{model_id}/paths-at-zero", { params: { path: { model_id: model.id } } })),
   });
-  if (!model.results.converged) return <p className="text-quiet">The model has to be estimated first.</p>;
+  if (!model.estimated) return <p className="text-quiet">The model has to be estimated first.</p>;
   if (found.isError) return <p role="alert">{found.error.message}</p>;
   if (!found.data) return <p className="text-quiet">Fitting the model without each path…</p>;
-  if (found.data.tests.length === 0) return <p className="text-quiet">The model has no free path.</p>;
-  const scaled = found.data.tests.some((t) => t.difference?.scaled !== null && t.difference !== null);
+  const { tests } = found.data;
+  if (tests.length === 0) return <p className="text-quiet">The model has no free path.</p>;
   return (
     <>
-      <table className="w-full border-collapse" aria-label="Every path at zero">
-        <thead className="text-left text-sm text-quiet">
-          <tr>
-            <th className="pb-1 font-normal">path</th>
-            <th className="pb-1 pl-4 text-right font-normal">z</th>
-            <th className="pb-1 pl-4 text-right font-normal">p</th>
-            <th className="pb-1 pl-4 text-right font-normal">{scaled ? "scaled Δχ²" : "Δχ²"}</th>
-            <th className="pb-1 pl-4 text-right font-normal">Δdf</th>
-            <th className="pb-1 pl-4 text-right font-normal">p</th>
-          </tr>
-        </thead>
-        <tbody>
-          {found.data.tests.map((test) => (
-            <tr key={`${test.from} ${test.to}`} className="border-b border-line/40">
-              <td className="py-[3px] font-semibold">
-                {test.from} → {test.to}
-              </td>
-              <td className="pl-4 text-right">{plain(test.z)}</td>
-              <td className="pl-4 text-right">{pValue(test.z_p)}</td>
-              <td className="pl-4 text-right">
-                {test.difference
-                  ? plain(scaled ? test.difference.scaled : test.difference.chi_square)
-                  : "not identified"}
-              </td>
-              <td className="pl-4 text-right">{test.difference?.df ?? ""}</td>
-              <td className="pl-4 text-right">
-                {test.difference ? pValue(scaled ? test.difference.scaled_p : test.difference.p_value) : ""}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table
+        label="Every path at zero"
+        columns={zeroColumns(tests)}
+        rows={tests}
+        keyOf={(t) => `${t.from}\u0000${t.to}`}
+      />
       <p className="mt-2 text-sm text-quiet">
         Each row refits the model with that path fixed at zero. z and Δχ² test the same thing by two routes;
         where they part, trust Δχ². A model that is not identified without the path has no test.

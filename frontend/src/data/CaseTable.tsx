@@ -2,10 +2,8 @@ import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import { api, take, type Project } from "../api/client";
-import type { components } from "../api/schema";
 import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
-type Cases = components["schemas"]["CasesPart"];
 const PAGE = 100;
 const WIDE = 88;
 
@@ -35,7 +33,7 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
     queries: pages.map((page) => ({
       queryKey: ["cases", project.id, project.data_version_id, sort, page],
       queryFn: () =>
-        take<Cases>(
+        take(
           api.GET("/api/projects/{project_id}/cases", {
             params: {
               path: { project_id: project.id },

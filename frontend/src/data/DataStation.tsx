@@ -1,6 +1,11 @@
 import { useState } from "react";
-import type { Column, ModelState, Project, Step } from "../api/client";
+import type { Column, Project, Step } from "../api/client";
+import { useChoices } from "../api/hooks";
+import type { StationProps } from "../frame/stations";
+import { Action, Heading, LINK } from "../shared/controls";
 import { plain } from "../shared/numbers";
+import { isStep } from "../shared/repairs";
+import { Tabs } from "../shared/Tabs";
 import { DropZone } from "../start/DropZone";
 import { CaseTable } from "./CaseTable";
 import { ColumnTable } from "./ColumnTable";
@@ -9,46 +14,37 @@ import { actionsFor, StepForm } from "./StepForm";
 import { useSteps, type Steps } from "./steps";
 import { StepsPanel } from "./StepsPanel";
 
-const VIEWS = { columns: "Columns", cases: "Cases", screening: "Screening" } as const;
-type View = keyof typeof VIEWS;
-
-export function DataStation({ project, model }: { project: Project; model: ModelState }) {
+/** The data: their columns, cases and screening, and what is recorded of what was done to them. */
+export default function DataStation({ project, model }: StationProps) {
   const owner = new Map(model.constructs.flatMap((c) => c.indicators.map((name) => [name, c.name] as const)));
   for (const name of model.observed) owner.set(name, "observed");
-  const [view, setView] = useState<View>("columns");
+  const [view, setView] = useState("columns");
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const steps = useSteps(project.id);
   const matrix = project.data_kind === "matrix";
   const selected = project.columns.filter((column) => chosen.has(column.name));
+  const columns = () => <ColumnTable {...{ project, owner, chosen }} choose={setChosen} />;
+  const views = [
+    { key: "columns", words: "Columns", show: columns },
+    { key: "cases", words: "Cases", show: () => <CaseTable project={project} steps={steps} /> },
+    {
+      key: "screening",
+      words: "Screening",
+      show: () => (
+        <div className="min-h-0 flex-1 overflow-y-auto pb-4">
+          <ScreeningView project={project} steps={steps} />
+        </div>
+      ),
+    },
+  ];
   return (
     <div className="flex h-full gap-6 px-4 pt-3">
       <div className="flex min-w-0 flex-1 flex-col">
-        {!matrix && (
-          <div role="tablist" aria-label="Views of the data" className="mb-2 flex gap-1">
-            {(Object.keys(VIEWS) as View[]).map((name) => (
-              <button
-                key={name}
-                role="tab"
-                aria-selected={view === name}
-                className={`btn btn-sm border-none ${view === name ? "bg-base-300" : "btn-ghost font-normal"}`}
-                onClick={() => setView(name)}
-              >
-                {VIEWS[name]}
-              </button>
-            ))}
-          </div>
-        )}
-        {(view === "columns" || matrix) && <ColumnTable {...{ project, owner, chosen }} choose={setChosen} />}
-        {view === "cases" && !matrix && <CaseTable project={project} steps={steps} />}
-        {view === "screening" && !matrix && (
-          <div className="min-h-0 flex-1 overflow-y-auto pb-4">
-            <ScreeningView project={project} steps={steps} />
-          </div>
-        )}
+        {matrix ? columns() : <Tabs label="Views of the data" views={views} at={view} choose={setView} />}
       </div>
       {(view !== "screening" || matrix) && (
         <aside className="w-[270px] shrink-0 overflow-y-auto pb-4">
-          <Heading project={project} />
+          <DataHeading project={project} />
           {selected.length > 0 && !matrix && (
             <Selected columns={selected} steps={steps} clear={() => setChosen(new Set())} />
           )}
@@ -58,7 +54,7 @@ export function DataStation({ project, model }: { project: Project; model: Model
           <Downloads project={project} />
           {!matrix && (
             <>
-              <h2 className="mb-1 mt-5 text-sm text-quiet">the next wave</h2>
+              <Heading className="mb-1 mt-5">the next wave</Heading>
               <DropZone
                 compact
                 wave={project.id}
@@ -72,7 +68,7 @@ export function DataStation({ project, model }: { project: Project; model: Model
   );
 }
 
-function Heading({ project }: { project: Project }) {
+function DataHeading({ project }: { project: Project }) {
   const missing = project.columns.reduce((sum, column) => sum + column.missing, 0);
   const cells = project.columns.length * project.n_cases;
   return (
@@ -105,13 +101,15 @@ function Selected({ columns, steps, clear }: { columns: Column[]; steps: Steps; 
       </p>
       <div className="mt-1.5 flex flex-wrap gap-1">
         {actionsFor(columns).map((action) => (
-          <button
+          <Action
             key={action.kind}
-            className={`btn btn-xs border-none ${kind === action.kind ? "bg-base-content/20" : "bg-base-300"}`}
+            size="xs"
+            aria-pressed={kind === action.kind}
+            className="aria-pressed:bg-base-content/20"
             onClick={() => setKind(kind === action.kind ? null : action.kind)}
           >
             {action.words}
-          </button>
+          </Action>
         ))}
       </div>
       {kind && (
@@ -154,7 +152,9 @@ function Filter({ steps }: { steps: Steps }) {
         value={condition}
         onChange={(event) => setCondition(event.target.value)}
       />
-      <button className="btn btn-xs border-none bg-base-300">Keep</button>
+      <Action size="xs" type="submit">
+        Keep
+      </Action>
     </form>
   );
 }
@@ -162,22 +162,24 @@ function Filter({ steps }: { steps: Steps }) {
 function Noticed({ project, steps }: { project: Project; steps: Steps }) {
   return (
     <section aria-label="Noticed on import" className="mt-5">
-      <h2 className="mb-1 text-sm text-quiet">noticed on import</h2>
+      <Heading>noticed on import</Heading>
       {project.problems.length === 0 && <p>Every column arrived as it should.</p>}
       {project.problems.map((problem) => (
         <div key={problem.message} className="mb-2 border-l-2 border-gold pl-2.5">
           <p>{problem.message}</p>
           {problem.repairs.map((repair) => {
-            const change = repair.change as Step | null;
-            return change && problem.about.every((name) => project.columns.some((c) => c.name === name)) ? (
-              <button
-                key={repair.words}
-                className="btn btn-xs mr-1.5 mt-1 border-none bg-base-300"
+            const { change, words } = repair;
+            const there = problem.about.every((name) => project.columns.some((c) => c.name === name));
+            return change && isStep(change) && there ? (
+              <Action
+                key={words}
+                size="xs"
+                className="mr-1.5 mt-1"
                 disabled={steps.busy}
                 onClick={() => void steps.add(change)}
               >
-                {repair.words}
-              </button>
+                {words}
+              </Action>
             ) : null;
           })}
         </div>
@@ -188,16 +190,18 @@ function Noticed({ project, steps }: { project: Project; steps: Steps }) {
 
 function Downloads({ project }: { project: Project }) {
   const base = `/api/projects/${project.id}`;
-  const link = "font-semibold text-ember hover:underline";
+  const formats = useChoices()?.formats ?? [];
+  const saved = (use: "data" | "table") =>
+    formats.filter((one) => one.writes.includes(use)).map((one) => one.key);
   const matrix = project.data_kind === "matrix";
   return (
     <section aria-label="Downloads" className="mt-5">
-      <h2 className="mb-1 text-sm text-quiet">save as a file</h2>
+      <Heading>save as a file</Heading>
       {!matrix && (
         <p>
           Data as used:{" "}
-          {["csv", "xlsx", "sav"].map((ending) => (
-            <a key={ending} className={`${link} mr-2`} href={`${base}/data.${ending}`}>
+          {saved("data").map((ending) => (
+            <a key={ending} className={`${LINK} mr-2`} href={`${base}/data.${ending}`}>
               .{ending}
             </a>
           ))}
@@ -207,15 +211,17 @@ function Downloads({ project }: { project: Project }) {
         (table) => (
           <p key={table} className="capitalize">
             {table}:{" "}
-            {(table === "screening" ? ["xlsx"] : ["csv", "xlsx"]).map((ending) => (
-              <a
-                key={ending}
-                className={`${link} mr-2 normal-case`}
-                href={`${base}/tables/${table}.${ending}`}
-              >
-                .{ending}
-              </a>
-            ))}
+            {saved("table")
+              .filter((ending) => table !== "screening" || ending === "xlsx")
+              .map((ending) => (
+                <a
+                  key={ending}
+                  className={`${LINK} mr-2 normal-case`}
+                  href={`${base}/tables/${table}.${ending}`}
+                >
+                  .{ending}
+                </a>
+              ))}
           </p>
         ),
       )}

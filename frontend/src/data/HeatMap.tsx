@@ -1,8 +1,9 @@
 import { useMemo, useState } from "react";
-import type { components } from "../api/schema";
+import type { Schemas } from "../api/client";
+import { Action } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 
-type Matrix = components["schemas"]["Matrix"];
+type Matrix = Schemas["Matrix"];
 
 const SIZE = 440;
 const NAMES = 58;
@@ -82,13 +83,9 @@ export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: nu
           </g>
         ))}
       </svg>
-      <button
-        className="btn btn-xs mt-1 border-none bg-base-300"
-        aria-pressed={clustered}
-        onClick={() => setClustered(!clustered)}
-      >
+      <Action size="xs" className="mt-1" aria-pressed={clustered} onClick={() => setClustered(!clustered)}>
         {clustered ? "In file order" : "Alike next to alike"}
-      </button>
+      </Action>
       <div className="pointer-events-none absolute right-0 top-0 w-44 text-right text-sm">
         {over ? (
           <p>

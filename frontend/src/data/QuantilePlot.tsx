@@ -1,7 +1,7 @@
-import type { components } from "../api/schema";
+import type { Schemas } from "../api/client";
 import { plain } from "../shared/numbers";
 
-type Case = components["schemas"]["DistancePart"];
+type Case = Schemas["DistancePart"];
 const WIDTH = 600;
 const HEIGHT = 190;
 const LEFT = 34;

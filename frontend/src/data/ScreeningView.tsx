@@ -1,15 +1,17 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type Project, type Step } from "../api/client";
-import type { components } from "../api/schema";
+import { api, take, type Project, type Schemas } from "../api/client";
+import { Action, Explained, Heading, LINK, Quiet, TextButton } from "../shared/controls";
 import { plain, pWords } from "../shared/numbers";
+import { isStep } from "../shared/repairs";
+import { Table, type TableColumn } from "../shared/Table";
 import { DistancePlot } from "./DistancePlot";
 import { HeatMap } from "./HeatMap";
 import { QuantilePlot } from "./QuantilePlot";
 import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
-type Document = components["schemas"]["CheckDocument"];
-type Screening = components["schemas"]["Screening"];
+type Screening = Schemas["Screening"];
+type Pattern = Screening["missing_patterns"][number];
 
 /** What screening finds: suspicious cases and columns, normality, distances, correlations, missing answers. */
 export function ScreeningView({ project, steps }: { project: Project; steps: Steps }) {
@@ -17,9 +19,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
   const found = useQuery({
     queryKey: ["screening", project.id, project.data_version_id],
     queryFn: () =>
-      take<Document>(
-        api.GET("/api/projects/{project_id}/screening", { params: { path: { project_id: project.id } } }),
-      ),
+      take(api.GET("/api/projects/{project_id}/screening", { params: { path: { project_id: project.id } } })),
     placeholderData: keepPreviousData,
   });
   if (found.isError) return <p role="alert">{found.error.message}</p>;
@@ -33,7 +33,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.05fr)] gap-x-10 gap-y-6 pb-4">
       <section aria-label="Findings">
-        <Heading>worth a second look</Heading>
+        <Heading className="mb-1.5 mt-1">worth a second look</Heading>
         {problems.length === 0 && <p>Nothing stands out.</p>}
         {problems.map((problem) => (
           <div
@@ -43,33 +43,30 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
           >
             <p>{problem.message}</p>
             {MEANING[problem.code] && <p className="text-sm text-quiet">{MEANING[problem.code]}</p>}
-            {problem.repairs.map((repair) => (
-              <button
-                key={repair.words}
-                className="btn btn-xs mr-1.5 mt-1 border-none bg-base-300"
-                disabled={steps.busy}
-                onClick={() => void steps.add(repair.change as unknown as Step)}
-              >
-                {repair.words}
-              </button>
-            ))}
+            {problem.repairs.map(({ words, change }) =>
+              change && isStep(change) ? (
+                <Action
+                  key={words}
+                  size="xs"
+                  className="mr-1.5 mt-1"
+                  disabled={steps.busy}
+                  onClick={() => void steps.add(change)}
+                >
+                  {words}
+                </Action>
+              ) : null,
+            )}
           </div>
         ))}
         {steps.fault && <p role="alert">{steps.fault}</p>}
         <HeldOut steps={steps} />
-        <a
-          className="text-sm font-semibold text-ember hover:underline"
-          href="/methods/screening"
-          target="_blank"
-        >
-          How each of these is found
-        </a>
+        <Explained page="screening">How each of these is found</Explained>
         <Normality screening={screening} />
         <Extreme screening={screening} />
         <Missing screening={screening} n={project.n_cases} />
       </section>
       <section className="min-w-0">
-        <Heading>distance from the centre, case by case (Mahalanobis d²)</Heading>
+        <Heading className="mb-1.5 mt-1">distance from the centre, case by case (Mahalanobis d²)</Heading>
         {screening.mahalanobis.length > 0 ? (
           <>
             <DistancePlot
@@ -91,8 +88,8 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
                   <span>
                     {chosen.size === 1 ? "Case" : "Cases"} {[...chosen].sort((a, b) => a - b).join(", ")}
                   </span>
-                  <button
-                    className="btn btn-xs border-none bg-base-300"
+                  <Action
+                    size="xs"
                     disabled={steps.busy}
                     onClick={() =>
                       void steps
@@ -101,14 +98,14 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
                     }
                   >
                     Hold out
-                  </button>
-                  <button className="btn btn-ghost btn-xs" onClick={() => setChosen(new Set())}>
+                  </Action>
+                  <Quiet size="xs" onClick={() => setChosen(new Set())}>
                     Let go
-                  </button>
+                  </Quiet>
                 </>
               )}
             </p>
-            <Heading>d² against the χ² of normal data</Heading>
+            <Heading className="mb-1.5 mt-1">d² against the χ² of normal data</Heading>
             <QuantilePlot
               cases={screening.mahalanobis}
               total={screening.multivariate_normality?.n ?? screening.mahalanobis.length}
@@ -120,15 +117,12 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
         )}
         {screening.correlations && (
           <>
-            <Heading>correlations</Heading>
+            <Heading className="mb-1.5 mt-1">correlations</Heading>
             <HeatMap matrix={screening.correlations} />
             <p className="mt-2 text-sm text-quiet">
               Determinant {small(screening.determinant)}, condition number{" "}
               {plain(screening.condition_number, 0)}.{" "}
-              <a
-                className="font-semibold text-ember"
-                href={`/api/projects/${project.id}/tables/correlations.csv`}
-              >
+              <a className={LINK} href={`/api/projects/${project.id}/tables/correlations.csv`}>
                 Save as .csv
               </a>
             </p>
@@ -158,15 +152,15 @@ function HeldOut({ steps }: { steps: Steps }) {
     <p className="mb-2.5 border-l-2 border-lake pl-2.5">
       Held out:{" "}
       {out.slice(0, 24).map((one) => (
-        <button
+        <TextButton
           key={one}
-          className="mr-1.5 font-semibold text-ember hover:underline"
+          className="mr-1.5"
           title={`Take case ${one} back`}
           disabled={steps.busy}
           onClick={() => void steps.set(withoutHeldOut(steps.steps, one))}
         >
           {one}
-        </button>
+        </TextButton>
       ))}
       <span className="text-sm text-quiet">
         {out.length > 24 ? `and ${out.length - 24} more; ` : ""}pick one to take it back
@@ -181,16 +175,12 @@ function small(value: number | null): string {
   return Math.abs(value) < 0.0005 ? "< .001" : plain(value, 3);
 }
 
-function Heading({ children }: { children: string }) {
-  return <h2 className="mb-1.5 mt-1 text-sm text-quiet">{children}</h2>;
-}
-
 function Normality({ screening }: { screening: Screening }) {
   const tests = screening.multivariate_normality;
   if (!tests) return null;
   return (
     <div className="mt-5">
-      <Heading>multivariate normality (Mardia 1970)</Heading>
+      <Heading className="mb-1.5 mt-1">multivariate normality (Mardia 1970)</Heading>
       <p>
         Skewness {plain(tests.skewness)}: χ² = {plain(tests.skewness_chi_square, 1)}, df = {tests.skewness_df}
         , {pWords(tests.skewness_p)}
@@ -211,7 +201,7 @@ function Extreme({ screening }: { screening: Screening }) {
   const out = screening.columns.filter((column) => (column.extreme ?? 0) > 0);
   return (
     <div className="mt-5">
-      <Heading>extreme answers, beyond 3.29 standard deviations</Heading>
+      <Heading className="mb-1.5 mt-1">extreme answers, beyond 3.29 standard deviations</Heading>
       <p>
         {out.length === 0
           ? "None in any column."
@@ -225,30 +215,39 @@ function Extreme({ screening }: { screening: Screening }) {
   );
 }
 
+function patternColumns(n: number): TableColumn<Pattern>[] {
+  const words = ({ missing }: Pattern) =>
+    missing.length === 0
+      ? "nothing missing"
+      : missing.length > 7
+        ? `${missing.slice(0, 6).join(", ")} and ${missing.length - 6} more missing`
+        : `${missing.join(", ")} missing`;
+  return [
+    { key: "cases", head: "cases", width: "64px", value: (pattern) => pattern.cases },
+    {
+      key: "share",
+      head: "%",
+      className: "text-quiet",
+      value: (pattern) => (100 * pattern.cases) / n,
+      text: (pattern) => `${((100 * pattern.cases) / n).toFixed(1)} %`,
+    },
+    { key: "missing", head: "without an answer in", left: true, value: words },
+  ];
+}
+
 function Missing({ screening, n }: { screening: Screening; n: number }) {
   const { missing_patterns: patterns, little } = screening;
   if (patterns.length < 2) return <p className="mt-5">No answer is missing in the columns of numbers.</p>;
   const shown = patterns.slice(0, 6);
   return (
     <div className="mt-5">
-      <Heading>missing answers</Heading>
-      <table className="w-full" aria-label="Missing patterns">
-        <tbody>
-          {shown.map((pattern) => (
-            <tr key={pattern.missing.join()} className="border-b border-line/40">
-              <td className="w-24 py-[3px] pr-4 text-right">{pattern.cases}</td>
-              <td className="text-quiet">{((100 * pattern.cases) / n).toFixed(1)} %</td>
-              <td className="py-[3px] pl-4">
-                {pattern.missing.length === 0
-                  ? "nothing missing"
-                  : pattern.missing.length > 7
-                    ? `${pattern.missing.slice(0, 6).join(", ")} and ${pattern.missing.length - 6} more missing`
-                    : `${pattern.missing.join(", ")} missing`}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Heading className="mb-1.5 mt-1">missing answers</Heading>
+      <Table
+        label="Missing patterns"
+        columns={patternColumns(n)}
+        rows={shown}
+        keyOf={(pattern) => pattern.missing.join()}
+      />
       {patterns.length > shown.length && (
         <p className="mt-1 text-sm text-quiet">and {patterns.length - shown.length} patterns more</p>
       )}

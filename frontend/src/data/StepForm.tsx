@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Column, Step } from "../api/client";
+import { Primary, Quiet } from "../shared/controls";
 
 type Kind = Step["type"];
 
@@ -138,10 +139,10 @@ export function StepForm({ kind, columns, done, cancel }: Props) {
         </label>
       )}
       <div className="flex gap-2">
-        <button className="btn btn-primary btn-xs">Record</button>
-        <button type="button" className="btn btn-ghost btn-xs" onClick={cancel}>
+        <Primary size="xs">Record</Primary>
+        <Quiet size="xs" onClick={cancel}>
           Leave it
-        </button>
+        </Quiet>
       </div>
     </form>
   );

@@ -1,5 +1,6 @@
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import type { Step } from "../api/client";
+import { Heading, LINK, Symbol } from "../shared/controls";
 import type { Steps } from "./steps";
 
 /** The recorded steps in order: each can be switched off, moved or taken out; the imported file stays as it is. */
@@ -15,7 +16,7 @@ export function StepsPanel({ steps, projectId }: { steps: Steps; projectId: numb
     void steps.set(steps.steps.flatMap((old, index) => (index === at ? (step ? [step] : []) : [old])));
   return (
     <section aria-label="Recorded steps" className="mt-4">
-      <h2 className="mb-1 text-sm text-quiet">recorded steps</h2>
+      <Heading>recorded steps</Heading>
       {lines.length === 0 && (
         <p className="text-quiet">
           None yet. What you do to columns and cases is recorded here; the file itself is never changed.
@@ -36,23 +37,30 @@ export function StepsPanel({ steps, projectId }: { steps: Steps; projectId: numb
               {line.words}
             </span>
             <span className="flex opacity-0 focus-within:opacity-100 group-hover:opacity-100">
-              <Small
+              <Symbol
+                size="xs"
                 label={`Move up: ${line.words}`}
-                off={at === 0 || steps.busy}
+                disabled={at === 0 || steps.busy}
                 onClick={() => move(at, at - 1)}
               >
                 <ArrowUp size={12} />
-              </Small>
-              <Small
+              </Symbol>
+              <Symbol
+                size="xs"
                 label={`Move down: ${line.words}`}
-                off={at === lines.length - 1 || steps.busy}
+                disabled={at === lines.length - 1 || steps.busy}
                 onClick={() => move(at, at + 1)}
               >
                 <ArrowDown size={12} />
-              </Small>
-              <Small label={`Take out: ${line.words}`} off={steps.busy} onClick={() => replace(at, null)}>
+              </Symbol>
+              <Symbol
+                size="xs"
+                label={`Take out: ${line.words}`}
+                disabled={steps.busy}
+                onClick={() => replace(at, null)}
+              >
                 <X size={12} />
-              </Small>
+              </Symbol>
             </span>
           </li>
         ))}
@@ -63,27 +71,10 @@ export function StepsPanel({ steps, projectId }: { steps: Steps; projectId: numb
         </p>
       )}
       {lines.length > 0 && (
-        <a
-          className="mt-1.5 inline-block text-sm font-semibold text-ember"
-          href={`/api/projects/${projectId}/steps.json`}
-        >
+        <a className={`mt-1.5 inline-block text-sm ${LINK}`} href={`/api/projects/${projectId}/steps.json`}>
           Save the steps as a file
         </a>
       )}
     </section>
-  );
-}
-
-function Small(props: { label: string; off: boolean; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button
-      className="btn btn-ghost btn-xs btn-square"
-      aria-label={props.label}
-      title={props.label.split(":")[0]}
-      disabled={props.off}
-      onClick={props.onClick}
-    >
-      {props.children}
-    </button>
   );
 }

@@ -1,26 +1,25 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type Step, type StepsPart } from "../api/client";
-import { useDesk } from "../model/desk";
+import { api, take, type Step } from "../api/client";
+import { complain } from "../model/desk";
 
 /** The recorded steps of a project, and the way to change the whole list. */
 export function useSteps(projectId: number) {
   const queries = useQueryClient();
-  const setComplaint = useDesk((desk) => desk.setComplaint);
   const path = { params: { path: { project_id: projectId } } };
   const found = useQuery({
     queryKey: ["steps", projectId],
-    queryFn: () => take<StepsPart>(api.GET("/api/projects/{project_id}/steps", path)),
+    queryFn: () => take(api.GET("/api/projects/{project_id}/steps", path)),
   });
   const change = useMutation({
     mutationFn: (steps: Step[]) =>
-      take<StepsPart>(
+      take(
         api.PUT("/api/projects/{project_id}/steps", {
           ...path,
           body: { parent: found.data?.data_version_id ?? 0, steps },
         }),
       ),
     onSuccess: async (part) => {
-      setComplaint(null);
+      complain(null);
       queries.setQueryData(["steps", projectId], part);
       await Promise.all(
         ["project", "screening", "cases", "model"].map((key) =>
@@ -28,7 +27,7 @@ export function useSteps(projectId: number) {
         ),
       );
     },
-    onError: (error) => setComplaint(error.message),
+    onError: (error) => complain(error.message),
   });
   const steps = found.data?.steps.map((line) => line.step) ?? [];
   return {

@@ -1,118 +1,15 @@
-import { useState } from "react";
-import {
-  api,
-  ProblemAnswer,
-  take,
-  type Effect,
-  type Interval,
-  type ModelState,
-  type Results,
-  type Run,
-} from "../api/client";
-import { useDesk } from "../model/desk";
-import { intervalWords } from "../shared/basis";
+import { useMemo, useState } from "react";
+import type { Effect, Interval, ModelState, Schemas, Shown } from "../api/client";
+import { useEstimates } from "../api/hooks";
+import type { StationProps } from "../frame/stations";
+import { intervalWords, level } from "../shared/basis";
+import { Choose, NothingYet } from "../shared/controls";
 import { coefficient, containsZero, interval, plain, plainInterval, pValue } from "../shared/numbers";
+import { Table, type TableColumn, type TableGroup } from "../shared/Table";
+import { BootstrapControl } from "./BootstrapControl";
 import { Whisker } from "./Whisker";
 
-/** Direct, specific indirect, total indirect and total effects, with bootstrap intervals. */
-export function EffectsStation({ model, run }: { model: ModelState; run: Run | undefined }) {
-  const [pair, setPair] = useState("");
-  const [scale, setScale] = useState<Scale>("standardized");
-  const results = model.results;
-  if (!results.converged || results.effects.length === 0) {
-    return (
-      <div className="grid h-full place-content-center gap-2 text-center">
-        <h1 className="font-serif text-xl font-semibold">No effects yet</h1>
-        <p className="max-w-md text-quiet">
-          {results.converged
-            ? "Effects run along paths. Draw paths between cards on the Model station; an indirect effect needs at least two in a row."
-            : "Effects appear once the model can be estimated; the Model station says what is in the way."}
-        </p>
-      </div>
-    );
-  }
-  const withBca = results.settings.interval === "bca";
-  const pairs = [...new Set(results.effects.map((e) => `${e.from} → ${e.to}`))];
-  const shown = pairs.filter((p) => !pairs.includes(pair) || p === pair);
-  const bounds = results.effects.flatMap((e) => reach(e, scale));
-  const low = Math.min(0, ...bounds);
-  const high = Math.max(0, ...bounds);
-  return (
-    <div className="flex h-full flex-col px-4 pt-3">
-      <div className="flex items-center gap-4 pb-3">
-        <label className="flex items-center gap-2">
-          <span className="text-quiet">effects of</span>
-          <select
-            className="select select-sm w-56"
-            value={pair}
-            onChange={(event) => setPair(event.target.value)}
-          >
-            <option value="">all pairs</option>
-            {pairs.map((p) => (
-              <option key={p}>{p}</option>
-            ))}
-          </select>
-        </label>
-        <label className="flex items-center gap-2">
-          <span className="text-quiet">in</span>
-          <select
-            className="select select-sm w-44"
-            aria-label="Scale of the effects"
-            value={scale}
-            onChange={(event) => setScale(event.target.value as Scale)}
-          >
-            <option value="standardized">standard deviations (β)</option>
-            <option value="units">their own units</option>
-          </select>
-        </label>
-        <span className="flex-1" />
-        <BootstrapControl model={model} run={run} />
-      </div>
-      <div className="min-h-0 flex-1 overflow-y-auto pb-4">
-        <table className="w-full border-collapse" aria-label="Effects">
-          <thead className="sticky top-0 z-10 bg-base-100 text-sm text-quiet">
-            <tr>
-              <th className="pb-1 text-left font-normal">effect</th>
-              <th className="pb-1 text-right font-normal">{scale === "standardized" ? "β" : "estimate"}</th>
-              <th
-                className="pb-1 text-right font-normal"
-                title={results.bootstrap_summary ? "bootstrap" : "delta method, approximate"}
-              >
-                SE
-              </th>
-              <th className="pb-1 pl-4 text-right font-normal">percentile</th>
-              <th className="pb-1 pl-4 text-right font-normal">bias-corrected</th>
-              {withBca && <th className="pb-1 pl-4 text-right font-normal">BCa</th>}
-              <th className="pb-1 pl-4 text-right font-normal" title="of the percentile interval">
-                p
-              </th>
-              <th
-                className="pb-1 pl-4 text-right font-normal"
-                title="share of the total effect; only where all parts point one way and the total excludes zero"
-              >
-                share
-              </th>
-              <th className="w-[230px] pb-1 pl-6 text-left font-normal">
-                {results.bootstrap_summary
-                  ? `${results.settings.level * 100} % ${intervalWords(results)} interval`
-                  : `${results.settings.level * 100} % interval (delta method)`}
-              </th>
-            </tr>
-          </thead>
-          {shown.map((p) => (
-            <PairRows key={p} {...{ pair: p, results, scale, low, high }} />
-          ))}
-        </table>
-        <p className="mt-4 max-w-3xl text-sm text-quiet">
-          {results.bootstrap_summary
-            ? `From ${results.bootstrap_summary.used.toLocaleString("en")} resamples of ${results.data?.n_used} cases (seed ${results.settings.seed}); ${results.bootstrap_summary.not_converged} did not converge, ${results.bootstrap_summary.inadmissible} gave impossible values and are kept. A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
-            : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
-        </p>
-      </div>
-    </div>
-  );
-}
-
+type Mediation = Schemas["MediationPart"];
 type Scale = "standardized" | "units";
 
 /** An effect in the scale that is looked at; one row never mixes two. */
@@ -146,153 +43,181 @@ const KIND_WORDS: Record<string, string> = {
   none: "no effect",
 };
 
-interface Shown {
-  results: Results;
-  scale: Scale;
-  low: number;
-  high: number;
+function pairOf(effect: { from: string; to: string }): string {
+  return `${effect.from} → ${effect.to}`;
 }
 
-function PairRows({ pair, results, scale, low, high }: Shown & { pair: string }) {
-  const found = results.effects.filter((e) => `${e.from} → ${e.to}` === pair);
-  // A path alone is its own total; saying so twice would only take room.
-  const effects = found.length === 2 ? found.slice(0, 1) : found;
-  const mediation = results.mediation.find((m) => `${m.from} → ${m.to}` === pair);
-  return (
-    <tbody>
-      <tr>
-        <td colSpan={9} className="pb-0.5 pt-3.5">
-          <span className="font-serif text-[15px] font-semibold">{pair}</span>
-          {mediation?.kind && (
-            <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
-              {KIND_WORDS[mediation.kind]}
-              <span className="text-quiet">
-                : {mediation.reason}
-                {mediation.share_mediated !== null &&
-                  `; share mediated ${coefficient(mediation.share_mediated)}`}
-              </span>
-            </span>
-          )}
-        </td>
-      </tr>
-      {effects.map((effect) => (
-        <EffectRow
-          key={effect.kind + (effect.via?.join() ?? "")}
-          {...{ effect, results, scale, low, high }}
-        />
-      ))}
-    </tbody>
-  );
+/** The effects of each pair; a path alone is its own total, and saying so twice would only take room. */
+function groupsOf(effects: Effect[], mediation: Mediation[], wanted: string): TableGroup<Effect>[] {
+  const pairs = [...new Set(effects.map(pairOf))];
+  const shown = pairs.includes(wanted) ? [wanted] : pairs;
+  return shown.map((pair) => {
+    const found = effects.filter((effect) => pairOf(effect) === pair);
+    const kind = mediation.find((one) => pairOf(one) === pair);
+    return {
+      key: pair,
+      heading: <PairHeading pair={pair} mediation={kind} />,
+      rows: found.length === 2 ? found.slice(0, 1) : found,
+    };
+  });
 }
 
-function EffectRow({ effect, results, scale, low, high }: Shown & { effect: Effect }) {
-  const { value, se, boot } = inScale(effect, scale);
-  const number = (x: number | null) => (scale === "standardized" ? coefficient(x, 3) : plain(x, 3));
-  const bounds = scale === "standardized" ? interval : plainInterval;
-  const name = effect.kind === "specific indirect" ? `through ${effect.via?.join(" › ")}` : effect.kind;
-  const total = effect.kind === "total" || effect.kind === "total indirect";
-  const range = drawn(effect, scale);
-  const empty = <span className="text-quiet">–</span>;
+function PairHeading({ pair, mediation }: { pair: string; mediation: Mediation | undefined }) {
   return (
-    <tr
-      className={`border-b border-line/40 hover:bg-base-200 ${total ? "font-semibold" : ""}`}
-      data-testid={`effect-${effect.from}-${effect.to}-${effect.kind}`}
-    >
-      <td className="py-[3px] pl-4">{name}</td>
-      <td className="text-right">{number(value)}</td>
-      <td className="text-right text-quiet">{number(boot?.se ?? se)}</td>
-      <td className="pl-4 text-right">{boot ? bounds(boot.percentile, 3) : empty}</td>
-      <td className="pl-4 text-right">{boot ? bounds(boot.bias_corrected, 3) : empty}</td>
-      {results.settings.interval === "bca" && (
-        <td className="pl-4 text-right">{boot?.bca ? bounds(boot.bca, 3) : empty}</td>
+    <div className="pb-0.5 pt-3.5">
+      <span className="font-serif text-[15px] font-semibold">{pair}</span>
+      {mediation?.kind && (
+        <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
+          {KIND_WORDS[mediation.kind]}
+          <span className="text-quiet">
+            : {mediation.reason}
+            {mediation.share_mediated !== null && `; share mediated ${coefficient(mediation.share_mediated)}`}
+          </span>
+        </span>
       )}
-      <td className="pl-4 text-right">{boot ? pValue(boot.p_value) : empty}</td>
-      <td className="pl-4 text-right">
-        {effect.share_of_total === null || effect.kind === "total"
-          ? empty
-          : coefficient(effect.share_of_total)}
-      </td>
-      <td className="pl-6">
-        <Whisker
-          {...{ value, range, low, high }}
-          label={`${number(value)} ${bounds(range, 3)}`}
-          open={containsZero(range)}
-        />
-      </td>
-    </tr>
+    </div>
   );
 }
 
-function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefined }) {
-  const { setRun, setComplaint } = useDesk();
-  const [resamples, setResamples] = useState(5000);
-  const [seed, setSeed] = useState(model.results.settings.seed);
-  const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
-  const running = run?.state === "running";
-  const begin = async () => {
-    try {
-      const how = model.settings;
-      const testFit =
-        how.missing === "listwise" &&
-        (how.estimator === "ml" || how.estimator === "gls") &&
-        (model.results.fit?.df ?? 0) > 0;
-      const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit };
-      const started = await take<Run>(
-        api.POST("/api/models/{model_id}/runs", { params: { path: { model_id: model.id } }, body }),
-      );
-      setRun({ id: started.id, modelId: model.id });
-    } catch (error) {
-      if (error instanceof ProblemAnswer) setComplaint(error.message);
-      else throw error;
-    }
-  };
+function columnsOf(effects: Effect[], scale: Scale, shown: Shown): TableColumn<Effect>[] {
+  const number = (x: number | null | undefined) =>
+    scale === "standardized" ? coefficient(x, 3) : plain(x, 3);
+  const range = (bounds: Interval | null | undefined) =>
+    bounds ? (scale === "standardized" ? interval(bounds, 3) : plainInterval(bounds, 3)) : "–";
+  const boot = (effect: Effect) => inScale(effect, scale).boot;
+  const bounds = effects.flatMap((effect) => reach(effect, scale));
+  const [low, high] = [Math.min(0, ...bounds), Math.max(0, ...bounds)];
+  const of = shown.bootstrap ? intervalWords(shown) : "";
+  return [
+    {
+      key: "effect",
+      head: "effect",
+      left: true,
+      className: "pl-4",
+      value: (e) => (e.kind === "specific indirect" ? `through ${e.via?.join(" › ")}` : e.kind),
+    },
+    {
+      key: "value",
+      head: scale === "standardized" ? "β" : "estimate",
+      value: (e) => inScale(e, scale).value,
+      text: (e) => number(inScale(e, scale).value),
+    },
+    {
+      key: "se",
+      head: "SE",
+      title: shown.bootstrap ? "bootstrap" : "delta method, approximate",
+      className: "text-quiet",
+      value: (e) => boot(e)?.se ?? inScale(e, scale).se,
+      text: (e) => number(boot(e)?.se ?? inScale(e, scale).se),
+    },
+    { key: "percentile", head: "percentile", value: (e) => range(boot(e)?.percentile) },
+    { key: "corrected", head: "bias-corrected", value: (e) => range(boot(e)?.bias_corrected) },
+    ...(shown.settings.interval === "bca"
+      ? [{ key: "bca", head: "BCa", value: (e: Effect) => range(boot(e)?.bca) }]
+      : []),
+    {
+      key: "p",
+      head: "p",
+      title: "of the percentile interval",
+      value: (e) => boot(e)?.p_value,
+      text: (e) => (boot(e) ? pValue(boot(e)?.p_value) : "–"),
+    },
+    {
+      key: "share",
+      head: "share",
+      title: "share of the total effect; only where all parts point one way and the total excludes zero",
+      value: (e) => (e.kind === "total" ? null : e.share_of_total),
+      text: (e) => (e.kind === "total" ? "–" : coefficient(e.share_of_total)),
+    },
+    {
+      key: "drawn",
+      head: `${level(shown)} % ${of ? `${of} interval` : "interval (delta method)"}`,
+      left: true,
+      width: "244px",
+      value: (e) => range(drawn(e, scale)),
+      show: (e) => {
+        const { value } = inScale(e, scale);
+        const found = drawn(e, scale);
+        return (
+          <Whisker
+            {...{ value, range: found, low, high }}
+            label={`${number(value)} ${range(found)}`}
+            open={containsZero(found)}
+          />
+        );
+      },
+    },
+  ];
+}
+
+const NONE: never[] = [];
+
+/** Direct, specific indirect, total indirect and total effects, with bootstrap intervals. */
+export default function EffectsStation({ model, run }: StationProps) {
+  const [pair, setPair] = useState("");
+  const [scale, setScale] = useState<Scale>("standardized");
+  const found = useEstimates(model).data;
+  const { shown } = model;
+  const effects = found?.effects ?? NONE;
+  const mediation = found?.mediation ?? NONE;
+  const groups = useMemo(() => groupsOf(effects, mediation, pair), [effects, mediation, pair]);
+  const columns = useMemo(() => (shown ? columnsOf(effects, scale, shown) : []), [effects, scale, shown]);
+  if (!model.estimated || !shown || model.paths.length === 0) return <NoEffects model={model} />;
+  const pairs = [...new Set(effects.map(pairOf))];
   return (
-    <form
-      className="flex items-center gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        void begin();
-      }}
-    >
-      <label className="flex items-center gap-2">
-        <span className="text-quiet">resamples</span>
-        <select
-          className="select select-sm w-24"
-          value={resamples}
-          onChange={(event) => setResamples(Number(event.target.value))}
-        >
-          {[1000, 5000, 10000, 50000].map((count) => (
-            <option key={count} value={count}>
-              {count.toLocaleString("en")}
-            </option>
-          ))}
-        </select>
-      </label>
-      <label className="flex items-center gap-2" title="The same seed gives the same numbers again">
-        <span className="text-quiet">seed</span>
-        <input
-          className="input input-sm w-24 text-right"
-          type="number"
-          min={0}
-          required
-          value={Number.isNaN(seed) ? "" : seed}
-          onChange={(event) => setSeed(event.target.valueAsNumber)}
-        />
-      </label>
-      <label className="flex items-center gap-2">
-        <span className="text-quiet">intervals</span>
-        <select
-          className="select select-sm w-28"
-          value={interval}
-          onChange={(event) => setInterval(event.target.value as "percentile" | "bca")}
-        >
-          <option value="percentile">percentile</option>
-          <option value="bca">BCa</option>
-        </select>
-      </label>
-      <button className="btn btn-primary btn-sm" disabled={running} data-testid="bootstrap">
-        {running ? "Bootstrapping…" : "Bootstrap"}
-      </button>
-    </form>
+    <div className="flex h-full flex-col px-4 pt-3">
+      <div className="flex items-center gap-4 pb-3">
+        <label className="flex items-center gap-2">
+          <span className="text-quiet">effects of</span>
+          <Choose
+            label="Pair of variables"
+            className="w-56"
+            value={pair}
+            set={setPair}
+            choices={[{ value: "", words: "all pairs" }, ...pairs.map((value) => ({ value, words: value }))]}
+          />
+        </label>
+        <label className="flex items-center gap-2">
+          <span className="text-quiet">in</span>
+          <Choose
+            label="Scale of the effects"
+            className="w-44"
+            value={scale}
+            set={setScale}
+            choices={[
+              { value: "standardized", words: "standard deviations (β)" },
+              { value: "units", words: "their own units" },
+            ]}
+          />
+        </label>
+        <span className="flex-1" />
+        <BootstrapControl model={model} run={run} />
+      </div>
+      <Table
+        label="Effects"
+        className="flex-1"
+        columns={columns}
+        groups={groups}
+        keyOf={(e) => [e.from, e.to, e.kind, e.via?.join()].join("\u0000")}
+        rowTestid={(e) => `effect-${e.from}-${e.to}-${e.kind}`}
+        rowClass={(e) => (e.kind === "total" || e.kind === "total indirect" ? "font-semibold" : "")}
+        empty={<p className="text-quiet">Fetching…</p>}
+      />
+      <p className="max-w-3xl pb-4 pt-3 text-sm text-quiet">
+        {shown.bootstrap
+          ? `From ${shown.bootstrap.used.toLocaleString("en")} resamples of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept. A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
+          : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
+      </p>
+    </div>
+  );
+}
+
+function NoEffects({ model }: { model: ModelState }) {
+  return (
+    <NothingYet title="No effects yet">
+      {model.estimated
+        ? "Effects run along paths. Draw paths between cards on the Model station; an indirect effect needs at least two in a row."
+        : "Effects appear once the model can be estimated; the Model station says what is in the way."}
+    </NothingYet>
   );
 }

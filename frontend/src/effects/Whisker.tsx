@@ -15,14 +15,15 @@ interface Props {
 export function Whisker({ value, range, low, high, open, label }: Props) {
   const span = high - low || 1;
   const at = (x: number) => 6 + ((x - low) / span) * (WIDTH - 12);
+  const [from, to] = range ?? [];
   if (value === null) return null;
   return (
     <svg width={WIDTH} height="16" role="img" aria-label={label}>
       <title>{label}</title>
       <path d={`M${at(0)} 0V16`} className="stroke-line" strokeWidth="1.2" />
-      {range && (
+      {from !== undefined && to !== undefined && (
         <path
-          d={`M${at(range[0])} 8H${at(range[1])}`}
+          d={`M${at(from)} 8H${at(to)}`}
           className={open ? "stroke-arrow" : "stroke-indigo"}
           strokeWidth={open ? 1.4 : 2.2}
           strokeDasharray={open ? "4 3" : undefined}

@@ -1,34 +1,30 @@
 import { Redo2, Undo2 } from "lucide-react";
-import { useEffect } from "react";
+import { Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { useGestures, useModel, useProject, useRun } from "../api/hooks";
 import type { ModelState, Project } from "../api/client";
-import { DataStation } from "../data/DataStation";
-import { EffectsStation } from "../effects/EffectsStation";
-import { LaterStation } from "../later/LaterStation";
-import { useDesk } from "../model/desk";
-import { ModelStation } from "../model/ModelStation";
+import { useGestures, useModel, useProject, useRun } from "../api/hooks";
+import { openModel, useDesk } from "../model/desk";
 import { Readout } from "../readout/Readout";
-import { ReportStation } from "../report/ReportStation";
-import { CompareStation } from "../compare/CompareStation";
+import { Quiet } from "../shared/controls";
 import { Mark } from "./Mark";
 import { ModelMenu } from "./ModelMenu";
 import { SettingsMenu } from "./SettingsMenu";
-import { STATIONS, Stations, type StationKey } from "./Stations";
+import { StationBar } from "./StationBar";
+import { STATIONS, type Station } from "./stations";
 import { Status } from "./Status";
 import { ThemeSwitch } from "./ThemeSwitch";
 
-export function Frame() {
-  const { projectId, station = "model" } = useParams();
+export default function Frame() {
+  const { projectId, station: key = "model" } = useParams();
   const navigate = useNavigate();
   const project = useProject(Number(projectId));
   const chosen = useDesk((desk) => (project.data ? desk.modelOf[project.data.id] : undefined));
   const modelId = project.data?.models.find((m) => m.id === chosen)?.id ?? project.data?.models[0]?.id;
   const model = useModel(modelId);
-  const known = STATIONS.some((s) => s.key === station);
+  const station = STATIONS.find((one) => one.key === key);
   useEffect(() => {
-    if (!known) void navigate(`/projects/${projectId}/model`, { replace: true });
-  }, [known, navigate, projectId]);
+    if (!station) void navigate(`/projects/${projectId}/model`, { replace: true });
+  }, [station, navigate, projectId]);
   if (project.isError || model.isError) {
     return (
       <main className="grid h-full place-content-center gap-3 text-center">
@@ -40,20 +36,15 @@ export function Frame() {
       </main>
     );
   }
-  if (!project.data || !model.data) return <div className="p-6 text-quiet">Opening…</div>;
-  return <Opened project={project.data} model={model.data} station={station as StationKey} />;
+  if (!project.data || !model.data || !station) return <div className="p-6 text-quiet">Opening…</div>;
+  return <Opened project={project.data} model={model.data} station={station} />;
 }
 
-function Opened({ project, model, station }: { project: Project; model: ModelState; station: StationKey }) {
+function Opened({ project, model, station }: { project: Project; model: ModelState; station: Station }) {
   const gestures = useGestures(model.id);
-  const desk = useDesk();
-  const select = desk.select;
-  const setComplaint = desk.setComplaint;
-  const run = useRun(desk.run?.modelId === model.id ? desk.run.id : null, model.id);
-  useEffect(() => {
-    select(null);
-    setComplaint(null);
-  }, [model.id, select, setComplaint]);
+  const followed = useDesk(({ run }) => (run?.modelId === model.id ? run.id : null));
+  const run = useRun(followed, model.id);
+  useEffect(() => useDesk.setState({ selection: null, complaint: null }), [model.id]);
   useEffect(() => {
     document.title = `${project.name} · Dusk Arrow`;
     return () => {
@@ -64,7 +55,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
     () => model.can_undo && void gestures.undo(),
     () => model.can_redo && void gestures.redo(),
   );
-  const withReadout = station === "model" || station === "effects";
+  const Station = station.show;
   return (
     <div className="flex h-full flex-col overflow-hidden">
       <header className="flex h-[46px] shrink-0 items-center gap-4 px-4">
@@ -76,40 +67,37 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
             · {project.data_name} · {project.n_cases} × {project.columns.length}
           </span>
         </div>
-        <ModelMenu project={project} model={model} open={(id) => desk.setModelOf(project.id, id)} />
+        <ModelMenu project={project} model={model} open={(id) => openModel(project.id, id)} />
         <div className="flex">
-          <button
-            className="btn btn-ghost btn-sm btn-square"
+          <Quiet
+            className="btn-square"
             aria-label="Undo"
             title={model.can_undo ? `Undo: ${model.revision.words}` : "Nothing to undo"}
             disabled={!model.can_undo}
             onClick={() => void gestures.undo()}
           >
             <Undo2 size={16} />
-          </button>
-          <button
-            className="btn btn-ghost btn-sm btn-square"
+          </Quiet>
+          <Quiet
+            className="btn-square"
             aria-label="Redo"
             title={model.can_redo ? "Redo" : "Nothing to redo"}
             disabled={!model.can_redo}
             onClick={() => void gestures.redo()}
           >
             <Redo2 size={16} />
-          </button>
+          </Quiet>
         </div>
         <span className="flex-1" />
         <SettingsMenu model={model} gestures={gestures} />
         <ThemeSwitch />
       </header>
-      <Stations current={station} projectId={project.id} project={project} model={model} />
-      {withReadout && <Readout model={model} />}
+      <StationBar current={station.key} project={project} model={model} />
+      {station.readout && <Readout model={model} />}
       <main className="relative min-h-0 flex-1">
-        {station === "data" && <DataStation project={project} model={model} />}
-        {station === "model" && <ModelStation project={project} model={model} gestures={gestures} />}
-        {station === "effects" && <EffectsStation model={model} run={run} />}
-        {station === "report" && <ReportStation model={model} />}
-        {station === "compare" && <CompareStation project={project} model={model} />}
-        {station === "quality" && <LaterStation station={station} />}
+        <Suspense fallback={<p className="p-6 text-quiet">Opening…</p>}>
+          <Station {...{ project, model, gestures, run }} />
+        </Suspense>
       </main>
       <Status model={model} run={run} />
     </div>

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
-import { useCallback, useRef, useState } from "react";
-import { useAttempt } from "../api/attempt";
+import { useState } from "react";
+import { attempt } from "../api/attempt";
 import { api, take, type ModelState, type Project } from "../api/client";
-import type { components } from "../api/schema";
-import { useClickAway } from "../shared/useClickAway";
+import { Action, Quiet } from "../shared/controls";
+import { Floating } from "../shared/Floating";
 
 /** The models of a project: which one is on the desk, and the ways to begin, name or put away one. */
 export function ModelMenu({
@@ -16,21 +16,16 @@ export function ModelMenu({
   model: ModelState;
   open: (id: number) => void;
 }) {
-  const [shown, setShown] = useState(false);
   const [name, setName] = useState("");
-  const box = useRef<HTMLDivElement>(null);
   const queries = useQueryClient();
-  const tried = useAttempt();
-  const close = useCallback(() => setShown(false), []);
-  useClickAway(box, shown, close);
-  const attempt = (work: () => Promise<void>) =>
-    tried(async () => {
+  const tried = (work: () => Promise<void>) =>
+    attempt(async () => {
       await work();
       await queries.invalidateQueries({ queryKey: ["project", project.id] });
     });
-  const begin = (copy: boolean) =>
-    attempt(async () => {
-      const created = await take<components["schemas"]["ModelCreated"]>(
+  const begin = (copy: boolean, close: () => void) =>
+    tried(async () => {
+      const created = await take(
         api.POST("/api/projects/{project_id}/models", {
           params: { path: { project_id: project.id } },
           body: {
@@ -40,39 +35,37 @@ export function ModelMenu({
         }),
       );
       setName("");
-      setShown(false);
+      close();
       open(created.model_id);
     });
   const edit = (body: { name: string | null; removed: boolean | null }) =>
-    attempt(async () => {
+    tried(async () => {
       await take(api.PATCH("/api/models/{model_id}", { params: { path: { model_id: model.id } }, body }));
       await queries.invalidateQueries({ queryKey: ["model", model.id] });
       setName("");
       if (body.removed) open(project.models.find((m) => m.id !== model.id)?.id ?? model.id);
     });
   return (
-    <div ref={box} className="relative" onKeyDown={(event) => event.key === "Escape" && setShown(false)}>
-      <button
-        className="btn btn-ghost btn-sm gap-1 font-normal"
-        aria-expanded={shown}
-        title="Models of this project"
-        onClick={() => setShown(!shown)}
-      >
-        {model.name} <ChevronDown size={13} />
-      </button>
-      {shown && (
-        <div
-          role="dialog"
-          aria-label="Models of this project"
-          className="absolute left-0 top-9 z-40 w-[270px] rounded-box border border-line bg-base-100 p-3 shadow-lg"
-        >
+    <Floating
+      title="Models of this project"
+      label="Models of this project"
+      className="btn btn-ghost btn-sm gap-1 font-normal"
+      panel="w-[270px] p-3"
+      button={
+        <>
+          {model.name} <ChevronDown size={13} />
+        </>
+      }
+    >
+      {(close) => (
+        <>
           {project.models.map((other) => (
             <button
               key={other.id}
               className={`block w-full rounded-md px-2 py-1 text-left hover:bg-base-200 ${other.id === model.id ? "font-semibold" : ""}`}
               aria-current={other.id === model.id}
               onClick={() => {
-                setShown(false);
+                close();
                 open(other.id);
               }}
             >
@@ -88,29 +81,29 @@ export function ModelMenu({
             onChange={(event) => setName(event.target.value)}
           />
           <div className="flex flex-wrap gap-1.5">
-            <button className="btn btn-xs border-none bg-base-300" onClick={() => void begin(true)}>
+            <Action size="xs" onClick={() => void begin(true, close)}>
               Copy this model
-            </button>
-            <button className="btn btn-xs border-none bg-base-300" onClick={() => void begin(false)}>
+            </Action>
+            <Action size="xs" onClick={() => void begin(false, close)}>
               Empty model
-            </button>
-            <button
-              className="btn btn-xs border-none bg-base-300"
+            </Action>
+            <Action
+              size="xs"
               disabled={!name.trim()}
               onClick={() => void edit({ name: name.trim(), removed: null })}
             >
               Rename this
-            </button>
-            <button
-              className="btn btn-ghost btn-xs"
+            </Action>
+            <Quiet
+              size="xs"
               disabled={project.models.length < 2}
               onClick={() => void edit({ name: null, removed: true })}
             >
               Put this away
-            </button>
+            </Quiet>
           </div>
-        </div>
+        </>
       )}
-    </div>
+    </Floating>
   );
 }

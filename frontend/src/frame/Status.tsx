@@ -1,22 +1,22 @@
 import { api, take, type ModelState, type Run } from "../api/client";
-import { useAttempt } from "../api/attempt";
-import { useDesk } from "../model/desk";
+import { attempt } from "../api/attempt";
+import { complain, useDesk } from "../model/desk";
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */
 export function Status({ model, run }: { model: ModelState; run: Run | undefined }) {
-  const desk = useDesk();
-  const attempt = useAttempt();
-  const errors = model.results.problems.filter(
-    (p) => p.severity === "error" && p.code !== "empty_model",
-  ).length;
-  const estimated = model.results.converged
-    ? `Estimated${desk.elapsed === null ? "" : ` in ${Math.round(desk.elapsed)} ms`} · n = ${model.results.data?.n_used}`
+  const saving = useDesk((desk) => desk.saving);
+  const elapsed = useDesk((desk) => desk.elapsed);
+  const complaint = useDesk((desk) => desk.complaint);
+  const { shown } = model;
+  const errors = model.problems.filter((p) => p.severity === "error" && p.code !== "empty_model").length;
+  const estimated = model.estimated
+    ? `Estimated${elapsed === null ? "" : ` in ${Math.round(elapsed)} ms`} · n = ${shown?.n_used}`
     : errors > 0
       ? "Not estimated: see the lens"
       : "Nothing to estimate yet";
   return (
     <footer className="flex h-[27px] shrink-0 items-center gap-6 bg-base-200 px-4 text-sm text-quiet">
-      <span data-testid="saved">{desk.saving ? "Saving…" : "Saved"}</span>
+      <span data-testid="saved">{saving ? "Saving…" : "Saved"}</span>
       <span data-testid="estimated">{estimated}</span>
       {run?.state === "running" && (
         <span className="flex items-center gap-3">
@@ -36,19 +36,18 @@ export function Status({ model, run }: { model: ModelState; run: Run | undefined
         </span>
       )}
       {(run?.state === "failed" || run?.state === "stopped") && <span>{run.message}</span>}
-      {desk.complaint && (
+      {complaint && (
         <span role="alert" className="flex items-center gap-2 font-semibold text-plum">
-          {desk.complaint}
-          <button className="font-normal underline" onClick={() => desk.setComplaint(null)}>
+          {complaint}
+          <button className="font-normal underline" onClick={() => complain(null)}>
             dismiss
           </button>
         </span>
       )}
       <span className="flex-1" />
-      {model.results.bootstrap_summary && (
+      {model.estimated && shown?.bootstrap && (
         <span>
-          {model.results.bootstrap_summary.used.toLocaleString("en")} resamples · seed{" "}
-          {model.results.settings.seed}
+          {shown.bootstrap.used.toLocaleString("en")} resamples · seed {shown.bootstrap.seed}
         </span>
       )}
     </footer>

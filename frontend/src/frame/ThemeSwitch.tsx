@@ -1,5 +1,6 @@
 import { Moon, Sun } from "lucide-react";
 import { useState } from "react";
+import { Symbol } from "../shared/controls";
 import { applyTheme, storedTheme } from "./theme";
 
 export function ThemeSwitch() {
@@ -7,16 +8,14 @@ export function ThemeSwitch() {
   const other = theme === "dusk-day" ? "dusk-night" : "dusk-day";
   const label = theme === "dusk-day" ? "Switch to night" : "Switch to day";
   return (
-    <button
-      className="btn btn-ghost btn-sm btn-square"
-      aria-label={label}
-      title={label}
+    <Symbol
+      label={label}
       onClick={() => {
         applyTheme(other);
         setTheme(other);
       }}
     >
       {theme === "dusk-day" ? <Moon size={16} /> : <Sun size={16} />}
-    </button>
+    </Symbol>
   );
 }

@@ -1,19 +1,34 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, Navigate, useNavigate } from "react-router";
-import { ProblemAnswer, type Created, type Problem, type Step } from "../api/client";
-import type { components } from "../api/schema";
+import {
+  ProblemAnswer,
+  type Column,
+  type Problem,
+  type Repaired,
+  type Step,
+  type Schemas,
+} from "../api/client";
 import { Histogram } from "../data/Histogram";
 import { Mark } from "../frame/Mark";
 import { ThemeSwitch } from "../frame/ThemeSwitch";
+import { Action, Primary, TextButton } from "../shared/controls";
 import { ends, plain } from "../shared/numbers";
+import { isReadAgain, isStep } from "../shared/repairs";
+import { Table, type TableColumn } from "../shared/Table";
 import { useIncoming } from "./incoming";
 import { ReadingForm } from "./ReadingForm";
-import { beginningOf, sendFile, type ImportOptions, type Ways } from "./sending";
+import {
+  sendPreview,
+  sendProject,
+  sendWave,
+  sendWavePreview,
+  type ImportOptions,
+  type Ways,
+} from "./sending";
 import { WaveReport } from "./WaveReport";
 
-type Preview = components["schemas"]["PreviewPart"];
-type Replaced = components["schemas"]["Replaced"];
+type Preview = Schemas["PreviewPart"];
 
 const AS_FOUND: ImportOptions = {
   delimiter: null,
@@ -32,7 +47,7 @@ const AS_FOUND: ImportOptions = {
 };
 
 /** A file before anything is stored: how it is read, what came of it, what is wrong and how to put it right. */
-export function ImportPage() {
+export default function ImportPage() {
   const { file, wave } = useIncoming();
   if (!file) return <Navigate to="/" replace />;
   return <Arriving key={file.name + file.size} file={file} wave={wave} />;
@@ -50,15 +65,14 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
   const ways: Ways = { options, names, steps, name };
   const preview = useQuery({
     queryKey: ["preview", file.name, file.size, file.lastModified, options, names, steps],
-    queryFn: async () =>
-      sendFile<Preview>("/api/previews", await beginningOf(file), file.name, { ...ways, name: "" }),
+    queryFn: () => sendPreview(file, ways),
     placeholderData: keepPreviousData,
     retry: false,
   });
   const differences = useQuery({
     queryKey: ["wave", wave, file.name, file.size, options, names, steps],
     enabled: wave !== null && preview.data?.usable === true,
-    queryFn: () => sendFile<Replaced>(`/api/projects/${wave}/wave-previews`, file, file.name, ways),
+    queryFn: () => sendWavePreview(wave ?? 0, file, ways),
     retry: false,
   });
   const found = preview.data;
@@ -67,11 +81,11 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
     setFaults([]);
     try {
       if (wave === null) {
-        const created = await sendFile<Created>("/api/projects", file, file.name, ways, setShare);
+        const created = await sendProject(file, ways, setShare);
         await queries.invalidateQueries({ queryKey: ["projects"] });
         void navigate(`/projects/${created.project_id}/data`);
       } else {
-        await sendFile<Replaced>(`/api/projects/${wave}/waves`, file, file.name, ways, setShare);
+        await sendWave(wave, file, ways, setShare);
         await queries.invalidateQueries();
         void navigate(`/projects/${wave}/data`);
       }
@@ -94,10 +108,9 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
       setShare(null);
     }
   };
-  const repair = (change: Record<string, unknown>) => {
-    if (change.type === "read_again")
-      setOptions({ ...options, ...(change.options as Partial<ImportOptions>) });
-    else setSteps([...steps, change as unknown as Step]);
+  const repair = (change: Repaired) => {
+    if (isReadAgain(change)) setOptions({ ...options, ...(change.options as Partial<ImportOptions>) });
+    else if (isStep(change)) setSteps([...steps, change]);
   };
   const whole = Math.round(((found?.n_cases ?? 0) * file.size) / Math.min(file.size, 4 * 1024 * 1024));
   const taken = new Set(steps.map((step) => JSON.stringify(step)));
@@ -151,12 +164,12 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
               {steps.map((step, index) => (
                 <p key={JSON.stringify(step)} className="flex items-baseline justify-between gap-2 py-0.5">
                   <span>{step.type.replaceAll("_", " ")}</span>
-                  <button
-                    className="text-sm font-semibold text-ember hover:underline"
+                  <TextButton
+                    className="text-sm"
                     onClick={() => setSteps(steps.filter((_, i) => i !== index))}
                   >
                     Take back
-                  </button>
+                  </TextButton>
                 </p>
               ))}
             </>
@@ -182,8 +195,8 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
         <Link className="btn btn-ghost btn-sm" to={wave === null ? "/" : `/projects/${wave}/data`}>
           Leave it
         </Link>
-        <button
-          className="btn btn-primary btn-sm min-w-36"
+        <Primary
+          className="min-w-36"
           disabled={!found?.usable || share !== null}
           onClick={() => void bring()}
         >
@@ -194,19 +207,13 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
             : share < 1
               ? `Sending ${Math.round(100 * share)} %`
               : "Reading…"}
-        </button>
+        </Primary>
       </footer>
     </div>
   );
 }
 
-function ProblemNote({
-  problem,
-  repair,
-}: {
-  problem: Problem;
-  repair: (change: Record<string, unknown>) => void;
-}) {
+function ProblemNote({ problem, repair }: { problem: Problem; repair: (change: Repaired) => void }) {
   const weight = { error: "border-plum", warning: "border-gold", note: "border-line" }[problem.severity];
   return (
     <div
@@ -215,17 +222,17 @@ function ProblemNote({
     >
       <p>{problem.message}</p>
       {problem.repairs.map((way) =>
-        way.change ? (
-          <button
-            key={way.words}
-            className="btn btn-xs mr-1.5 mt-1.5 border-none bg-base-300"
-            onClick={() => repair(way.change as Record<string, unknown>)}
-          >
-            {way.words}
-          </button>
-        ) : null,
+        way.change ? <Mend key={way.words} words={way.words} change={way.change} repair={repair} /> : null,
       )}
     </div>
+  );
+}
+
+function Mend(props: { words: string; change: Repaired; repair: (change: Repaired) => void }) {
+  return (
+    <Action size="xs" className="mr-1.5 mt-1.5" onClick={() => props.repair(props.change)}>
+      {props.words}
+    </Action>
   );
 }
 
@@ -250,45 +257,39 @@ function RawRows({ rows, header }: { rows: string[][]; header: boolean }) {
   );
 }
 
+const ARRIVED: TableColumn<Column>[] = [
+  {
+    key: "name",
+    head: "column",
+    left: true,
+    className: "max-w-56 truncate pr-3",
+    value: (c) => c.name,
+    show: (c) => (
+      <>
+        <span className="font-semibold">{c.name}</span> <span className="text-sm text-quiet">{c.label}</span>
+      </>
+    ),
+  },
+  { key: "level", head: "type", left: true, className: "text-sm text-quiet", value: (c) => c.level },
+  { key: "missing", head: "missing", value: (c) => c.missing, text: (c) => String(c.missing || "") },
+  { key: "mean", head: "mean", value: (c) => c.mean, text: (c) => (c.numeric ? plain(c.mean) : "") },
+  { key: "sd", head: "SD", value: (c) => c.sd, text: (c) => (c.numeric ? plain(c.sd) : "") },
+  { key: "range", head: "from – to", value: (c) => c.min, text: (c) => ends(c.min, c.max) },
+  { key: "answers", head: "answers", left: true, show: (c) => <Histogram column={c} /> },
+];
+
 function Arrived({ found }: { found: Preview }) {
+  const more = found.n_columns - found.columns.length;
   return (
-    <table className="w-full border-collapse" aria-label="Columns as they will arrive">
-      <thead className="sticky top-0 bg-base-100 text-left text-sm text-quiet">
-        <tr>
-          <th className="pb-1 font-normal">column</th>
-          <th className="pb-1 font-normal">type</th>
-          <th className="pb-1 pl-3 text-right font-normal">missing</th>
-          <th className="pb-1 pl-3 text-right font-normal">mean</th>
-          <th className="pb-1 pl-3 text-right font-normal">SD</th>
-          <th className="pb-1 pl-3 text-right font-normal">from – to</th>
-          <th className="pb-1 pl-4 font-normal">answers</th>
-        </tr>
-      </thead>
-      <tbody>
-        {found.columns.map((column) => (
-          <tr key={column.name} className="border-b border-line/40">
-            <td className="max-w-56 truncate py-[3px] pr-3">
-              <span className="font-semibold">{column.name}</span>{" "}
-              <span className="text-sm text-quiet">{column.label}</span>
-            </td>
-            <td className="text-sm text-quiet">{column.level}</td>
-            <td className="pl-3 text-right">{column.missing || ""}</td>
-            <td className="pl-3 text-right">{column.numeric ? plain(column.mean) : ""}</td>
-            <td className="pl-3 text-right">{column.numeric ? plain(column.sd) : ""}</td>
-            <td className="whitespace-nowrap pl-3 text-right">{ends(column.min, column.max)}</td>
-            <td className="pl-4">
-              <Histogram column={column} />
-            </td>
-          </tr>
-        ))}
-        {found.n_columns > found.columns.length && (
-          <tr>
-            <td colSpan={7} className="py-2 text-quiet">
-              and {(found.n_columns - found.columns.length).toLocaleString("en")} more columns
-            </td>
-          </tr>
-        )}
-      </tbody>
-    </table>
+    <>
+      <Table
+        label="Columns as they will arrive"
+        columns={ARRIVED}
+        rows={found.columns}
+        keyOf={(column) => column.name}
+        copyable={false}
+      />
+      {more > 0 && <p className="py-2 text-quiet">and {more.toLocaleString("en")} more columns</p>}
+    </>
   );
 }

@@ -1,8 +1,8 @@
+import type { Schemas } from "../api/client";
 import type { ReactNode } from "react";
-import type { components } from "../api/schema";
 import type { ImportOptions } from "./sending";
 
-type Preview = components["schemas"]["PreviewPart"];
+type Preview = Schemas["PreviewPart"];
 
 interface Props {
   options: ImportOptions;

@@ -1,14 +1,31 @@
-import type { components } from "../api/schema";
+import type { Schemas } from "../api/client";
+import { Heading } from "../shared/controls";
 import { plain } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 
-type Report = components["schemas"]["WaveReport"];
+type Report = Schemas["WaveReport"];
+
+type Moved = Report["columns"][number];
+
+const COLUMNS: TableColumn<Moved>[] = [
+  { key: "name", head: "column", left: true, value: (c) => c.name },
+  { key: "before", head: "mean before", value: (c) => c.mean_before, text: (c) => plain(c.mean_before) },
+  { key: "after", head: "mean now", value: (c) => c.mean_after, text: (c) => plain(c.mean_after) },
+  { key: "shift", head: "shift in SDs", value: (c) => c.shift, text: (c) => plain(c.shift) },
+  {
+    key: "new",
+    head: "values not seen before",
+    left: true,
+    value: (c) => c.new_values.join(", "),
+  },
+];
 
 /** What differs between the data in place and a new wave. */
 export function WaveReport({ report }: { report: Report }) {
   const moved = report.columns.filter((c) => Math.abs(c.shift ?? 0) >= 0.2 || c.new_values.length > 0);
   return (
     <section className="mb-6" aria-label="What differs from the data in place">
-      <h2 className="mb-1 text-sm text-quiet">what differs from the data in place</h2>
+      <Heading>what differs from the data in place</Heading>
       <p>
         {report.cases_before} cases before, {report.cases_after} in the new file.
       </p>
@@ -20,28 +37,13 @@ export function WaveReport({ report }: { report: Report }) {
       {moved.length === 0 ? (
         <p>No mean moved by as much as a fifth of a standard deviation.</p>
       ) : (
-        <table className="mt-2 w-full" aria-label="Columns that moved">
-          <thead className="text-left text-sm text-quiet">
-            <tr>
-              <th className="font-normal">column</th>
-              <th className="text-right font-normal">mean before</th>
-              <th className="text-right font-normal">mean now</th>
-              <th className="text-right font-normal">shift in SDs</th>
-              <th className="pl-4 font-normal">values not seen before</th>
-            </tr>
-          </thead>
-          <tbody>
-            {moved.slice(0, 40).map((c) => (
-              <tr key={c.name} className="border-b border-line/40">
-                <td className="py-[3px]">{c.name}</td>
-                <td className="text-right">{plain(c.mean_before)}</td>
-                <td className="text-right">{plain(c.mean_after)}</td>
-                <td className="text-right">{plain(c.shift)}</td>
-                <td className="pl-4">{c.new_values.join(", ")}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table
+          label="Columns that moved"
+          className="mt-2"
+          columns={COLUMNS}
+          rows={moved.slice(0, 40)}
+          keyOf={(c) => c.name}
+        />
       )}
     </section>
   );

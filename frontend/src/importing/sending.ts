@@ -1,7 +1,6 @@
-import { ProblemAnswer, type ProblemDocument, type Step } from "../api/client";
-import type { components } from "../api/schema";
+import { ProblemAnswer, type ProblemDocument, type Step, type Schemas } from "../api/client";
 
-export type ImportOptions = components["schemas"]["PreviewPart"]["options"];
+export type ImportOptions = Schemas["PreviewPart"]["options"];
 
 /** What is sent with a file: how to read it, names and labels as text, steps to be recorded. */
 export interface Ways {
@@ -25,20 +24,41 @@ function formOf(file: Blob, fileName: string, ways: Ways): FormData {
 }
 
 /** The first whole lines of a large text file, which are enough for a preview; any other file as it is. */
-export async function beginningOf(file: File): Promise<Blob> {
+async function beginningOf(file: File): Promise<Blob> {
   if (file.size <= FIRST_BYTES || !TEXT.test(file.name)) return file;
   const bytes = new Uint8Array(await file.slice(0, FIRST_BYTES).arrayBuffer());
   return file.slice(0, bytes.lastIndexOf(10) + 1 || FIRST_BYTES);
 }
 
-/** Sends a file and tells how much of it has arrived; multipart bodies are not JSON, so this is made by hand. */
-export function sendFile<T>(
-  address: string,
-  file: Blob,
-  fileName: string,
+type Progress = (share: number) => void;
+
+/** A look at a file: of large text files their first lines are enough. */
+export async function sendPreview(file: File, ways: Ways): Promise<Schemas["PreviewPart"]> {
+  return send("/api/previews", await beginningOf(file), file.name, { ...ways, name: "" });
+}
+
+/** A new project from a file. */
+export function sendProject(file: File, ways: Ways, progress: Progress): Promise<Schemas["Created"]> {
+  return send("/api/projects", file, file.name, ways, progress);
+}
+
+/** What a new wave would change, without changing anything. */
+export function sendWavePreview(project: number, file: File, ways: Ways): Promise<Schemas["Replaced"]> {
+  return send(`/api/projects/${project}/wave-previews`, file, file.name, ways);
+}
+
+/** A new wave in the place of the data. */
+export function sendWave(
+  project: number,
+  file: File,
   ways: Ways,
-  progress?: (share: number) => void,
-): Promise<T> {
+  progress: Progress,
+): Promise<Schemas["Replaced"]> {
+  return send(`/api/projects/${project}/waves`, file, file.name, ways, progress);
+}
+
+/** Sends a file and tells how much of it has arrived; multipart bodies are not JSON, so this is made by hand. */
+function send<T>(address: string, file: Blob, fileName: string, ways: Ways, progress?: Progress): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", address);

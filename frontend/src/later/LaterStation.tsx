@@ -7,8 +7,8 @@ const WORDS = {
 } as const;
 
 /** A station that is not built yet says so. */
-export function LaterStation({ station }: { station: keyof typeof WORDS }) {
-  const words = WORDS[station];
+export default function LaterStation() {
+  const words = WORDS.quality;
   return (
     <div className="grid h-full place-content-center justify-items-center gap-3 px-8 text-center">
       <svg width="120" height="12" viewBox="0 0 120 12" aria-hidden="true">

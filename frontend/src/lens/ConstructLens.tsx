@@ -1,8 +1,9 @@
 import type { ModelState } from "../api/client";
-import { useCriteria, type Gestures } from "../api/hooks";
-import { useDesk } from "../model/desk";
+import { useEstimates, useQuality, type Gestures } from "../api/hooks";
+import { rename, select, startPath } from "../model/desk";
+import { Action, Row, TextButton } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
-import { Action, Judged, Kind, Row, Rule, Title } from "./parts";
+import { Judged, Kind, Rule, Title } from "./parts";
 
 /** A construct, or an observed variable in its place. */
 export function ConstructLens({
@@ -14,19 +15,17 @@ export function ConstructLens({
   gestures: Gestures;
   name: string;
 }) {
-  const { select, setPathFrom, setRenaming } = useDesk();
-  const criteria = useCriteria();
   const construct = model.constructs.find((c) => c.name === name);
-  const results = model.results.converged ? model.results : model.last_good;
-  const quality = results?.quality?.constructs.find((c) => c.name === name);
-  const against = (results?.quality?.loadings ?? [])
+  const estimates = useEstimates(model).data;
+  const measured = useQuality(model).data?.quality;
+  const quality = measured?.constructs.find((c) => c.name === name);
+  const against = (measured?.loadings ?? [])
     .filter((l) => l.construct === name && (l.loading ?? 0) * (quality?.direction ?? 1) < 0)
     .map((l) => l.indicator);
-  const antecedents = (results?.parameters ?? []).filter((p) => p.kind === "path" && p.to === name);
-  const criterion = (key: string) => criteria.data?.criteria.find((c) => c.key === key);
+  const antecedents = (estimates?.parameters ?? []).filter((p) => p.kind === "path" && p.to === name);
   const reflective = construct?.mode === "reflective";
   const none = !reflective ? "–" : construct.indicators.length < 2 ? "one indicator" : "not estimated";
-  const share = results?.r_squared[name];
+  const share = estimates?.r_squared[name];
   return (
     <>
       <Kind>{construct ? `${construct.mode} construct` : "observed variable"}</Kind>
@@ -43,19 +42,14 @@ export function ConstructLens({
         </Row>
         {reflective && (
           <>
-            <Judged
-              label="Cronbach's alpha"
-              value={quality?.alpha}
-              criterion={criterion("alpha")}
-              none={none}
-            />
+            <Judged label="Cronbach's alpha" value={quality?.alpha} figure="alpha" none={none} />
             <Judged
               label="composite reliability"
               value={quality?.composite_reliability}
-              criterion={criterion("composite_reliability")}
+              figure="composite_reliability"
               none={none}
             />
-            <Judged label="AVE" value={quality?.ave} criterion={criterion("ave")} none={none} />
+            <Judged label="AVE" value={quality?.ave} figure="ave" none={none} />
             {against.length > 0 && (
               <p className="mt-1 rounded-md bg-base-200 px-2 py-1 text-sm">
                 {against.join(", ")} {against.length > 1 ? "run" : "runs"} against the others: until recoded,
@@ -70,7 +64,7 @@ export function ConstructLens({
           <Rule />
           <h3 className="text-sm text-quiet">what leads to it: β, and VIF among them</h3>
           {antecedents.map((p) => {
-            const vif = results?.quality?.vif_antecedents.find(
+            const vif = measured?.vif_antecedents.find(
               (v) => v.outcome === name && v.antecedent === p.from,
             )?.vif;
             return (
@@ -90,26 +84,25 @@ export function ConstructLens({
               <span>
                 {indicator} {reason && <span className="text-quiet">“{reason}”</span>}
               </span>
-              <button
-                className="font-semibold text-ember hover:underline"
+              <TextButton
                 onClick={() => void gestures.change([{ type: "take_back", construct: name, indicator }])}
               >
                 Take back
-              </button>
+              </TextButton>
             </div>
           ))}
         </>
       )}
       <div className="mt-3 flex flex-wrap gap-2">
-        <Action onClick={() => setPathFrom({ name, direction: "out" })} title="Key: →">
+        <Action onClick={() => startPath({ name, direction: "out" })} title="Key: →">
           Leads to…
         </Action>
-        <Action onClick={() => setPathFrom({ name, direction: "in" })} title="Key: ←">
+        <Action onClick={() => startPath({ name, direction: "in" })} title="Key: ←">
           Led to by…
         </Action>
         {construct && (
           <>
-            <Action onClick={() => setRenaming(name)} title="Key: F2">
+            <Action onClick={() => rename(name)} title="Key: F2">
               Rename
             </Action>
             <Action

@@ -1,11 +1,12 @@
 import { useState } from "react";
 import type { Change, Column, ModelState } from "../api/client";
-import { useCriteria, type Gestures } from "../api/hooks";
-import { basis, headline } from "../board/headline";
-import { errorsWords } from "../shared/basis";
-import { useDesk } from "../model/desk";
+import { useEstimates, useQuality, type Gestures } from "../api/hooks";
+import { headline } from "../board/headline";
+import { select } from "../model/desk";
+import { basis, errorsWords } from "../shared/basis";
+import { Action, Primary, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
-import { Action, Headline, Judged, Kind, Row, Title } from "./parts";
+import { Headline, Judged, Kind, Title } from "./parts";
 import { valueLabels } from "../data/valueLabels";
 import { WhatIf } from "./WhatIf";
 
@@ -29,18 +30,17 @@ export function IndicatorLens({ model, gestures, construct, name, column }: Prop
 function InUse({ model, gestures, construct, name, column }: Props) {
   const [asking, setAsking] = useState(false);
   const [reason, setReason] = useState("");
-  const select = useDesk((desk) => desk.select);
-  const criteria = useCriteria();
   const owner = model.constructs.find((c) => c.name === construct);
-  const results = model.results.converged ? model.results : model.last_good;
+  const { shown } = model;
+  const measured = useQuality(model).data?.quality;
   const formative = owner?.mode === "formative";
-  const parameter = results?.parameters.find((p) =>
+  const parameter = useEstimates(model).data?.parameters.find((p) =>
     formative
       ? p.kind === "weight" && p.from === name && p.to === construct
       : p.kind === "loading" && p.from === construct && p.to === name,
   );
-  const own = results?.quality?.loadings.find((l) => l.construct === construct && l.indicator === name);
-  const cross = results?.quality?.cross_loadings;
+  const own = measured?.loadings.find((l) => l.construct === construct && l.indicator === name);
+  const cross = measured?.cross_loadings;
   const row = cross?.rows.indexOf(name) ?? -1;
   const others = (cross?.columns ?? [])
     .map((other, i) => ({ other, value: cross?.values[row]?.[i] ?? null }))
@@ -48,20 +48,19 @@ function InUse({ model, gestures, construct, name, column }: Props) {
     .sort((a, b) => Math.abs(b.value ?? 0) - Math.abs(a.value ?? 0))
     .slice(0, 3);
   const setAside: Change = { type: "set_aside", construct, indicator: name, reason: reason.trim() || null };
-  const loading = criteria.data?.criteria.find((c) => c.key === "loading");
-  const alone = results?.quality?.loadings.filter((l) => l.indicator === name).length === 1;
-  const direction = results?.quality?.constructs.find((c) => c.name === construct)?.direction ?? 1;
+  const alone = measured?.loadings.filter((l) => l.indicator === name).length === 1;
+  const direction = measured?.constructs.find((c) => c.name === construct)?.direction ?? 1;
   return (
     <>
       <Kind>{formative ? `makes up ${construct}` : `indicator of ${construct}`}</Kind>
       <Title>{name}</Title>
       {column?.label && <p className="italic">“{column.label}”</p>}
       {column && valueLabels(column) && <p className="text-sm text-quiet">{valueLabels(column)}</p>}
-      {parameter && results && (
+      {parameter && shown && (
         <Headline
           value={coefficient(parameter.standardized)}
           bounds={interval(headline(parameter))}
-          basis={`${formative ? "weight" : "loading"} · ${basis(parameter, results)}`}
+          basis={`${formative ? "weight" : "loading"} · ${basis(parameter, shown)}`}
         />
       )}
       {parameter && (
@@ -72,7 +71,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               {parameter.free ? `SE ${plain(parameter.se)}` : (parameter.why_fixed ?? "fixed")}
             </span>
           </Row>
-          <Row label={results ? `z, p (${errorsWords(results)})` : "z, p"}>
+          <Row label={shown ? `z, p (${errorsWords(shown)})` : "z, p"}>
             {parameter.free ? (
               `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
             ) : (
@@ -84,7 +83,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               label="against the criterion"
               value={parameter.standardized}
               direction={direction}
-              criterion={loading}
+              figure="loading"
               none="–"
             />
           )}
@@ -135,7 +134,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
             onChange={(event) => setReason(event.target.value)}
             onKeyDown={(event) => event.key === "Escape" && setAsking(false)}
           />
-          <button className="btn btn-primary btn-sm">Set aside</button>
+          <Primary>Set aside</Primary>
         </form>
       )}
       <div className="flex flex-wrap gap-2">

@@ -1,21 +1,15 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useAttempt } from "../api/attempt";
-import {
-  api,
-  take,
-  type Column,
-  type ModelState,
-  type Problem,
-  type Project,
-  type Step,
-} from "../api/client";
+import { attempt } from "../api/attempt";
+import { api, take, type Column, type ModelState, type Problem, type Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { useSteps } from "../data/steps";
-import { pathStart, useDesk } from "../model/desk";
+import { pathStart, select, startPath, useDesk } from "../model/desk";
+import { Action, Row, TextButton } from "../shared/controls";
 import { plain } from "../shared/numbers";
+import { isChange, isStep } from "../shared/repairs";
 import { ConstructLens } from "./ConstructLens";
 import { IndicatorLens } from "./IndicatorLens";
-import { Action, Kind, Row, Rule, Title } from "./parts";
+import { Kind, Rule, Title } from "./parts";
 import { PathLens } from "./PathLens";
 
 interface Props {
@@ -54,7 +48,7 @@ export function Lens({ project, model, gestures }: Props) {
     const found = column(selection.name);
     if (found) content = <ColumnLens column={found} model={model} gestures={gestures} />;
   }
-  const attention = model.results.problems.filter((p) => p.code !== "empty_model");
+  const attention = model.problems.filter((p) => p.code !== "empty_model");
   return (
     <aside aria-label="Lens" className="w-[292px] shrink-0 overflow-y-auto pl-2 pr-1">
       {content ?? <Overview model={model} problems={attention} />}
@@ -75,7 +69,7 @@ export function Lens({ project, model, gestures }: Props) {
 }
 
 function Overview({ model, problems }: { model: ModelState; problems: Problem[] }) {
-  const { results } = model;
+  const { shown } = model;
   const broken = problems.some((p) => p.severity === "error");
   return (
     <div className="mb-3">
@@ -92,21 +86,21 @@ function Overview({ model, problems }: { model: ModelState; problems: Problem[] 
           <Row label="constructs, paths">
             {model.constructs.length}, {model.paths.length}
           </Row>
-          {results.fit && (
+          {shown && model.estimated && (
             <>
-              <Row label="free parameters">{results.fit.n_parameters}</Row>
+              <Row label="free parameters">{shown.n_parameters}</Row>
               <Row label="cases used">
-                {results.data?.n_used} of {results.data?.n_total}
+                {shown.n_used} of {shown.n_total}
               </Row>
               <Row label="AIC, BIC">
-                {plain(results.fit.aic, 1)}, {plain(results.fit.bic, 1)}
+                {plain(shown.aic, 1)}, {plain(shown.bic, 1)}
               </Row>
             </>
           )}
-          {broken && model.last_good && (
+          {broken && shown && (
             <p className="mt-2 text-sm">The greyed numbers are the last ones that could be estimated.</p>
           )}
-          {results.converged && problems.length === 0 && (
+          {model.estimated && problems.length === 0 && (
             <p className="mt-3 text-quiet">Nothing wants attention.</p>
           )}
         </div>
@@ -118,7 +112,6 @@ function Overview({ model, problems }: { model: ModelState; problems: Problem[] 
 /** After an undo past a change of the data the model stands on earlier data; it says so, with the way out. */
 function EarlierData({ project, model }: { project: Project; model: ModelState }) {
   const queries = useQueryClient();
-  const attempt = useAttempt();
   if (model.revision.data_version_id === project.data_version_id) return null;
   const follow = async () => {
     const path = { project_id: project.id, model_id: model.id };
@@ -130,9 +123,7 @@ function EarlierData({ project, model }: { project: Project; model: ModelState }
   return (
     <div className="mb-3 border-l-2 border-lake pl-2.5" data-testid="earlier-data">
       <p>This revision rests on the data as they were before the last change on the Data station.</p>
-      <button className="font-semibold text-ember hover:underline" onClick={() => void follow()}>
-        Use the present data
-      </button>
+      <TextButton onClick={() => void follow()}>Use the present data</TextButton>
     </div>
   );
 }
@@ -165,22 +156,18 @@ function Attention({
           className={`mb-2 border-l-2 pl-2.5 ${problem.severity === "error" ? "border-plum" : problem.severity === "warning" ? "border-gold" : "border-line"}`}
         >
           <p className={problem.severity === "error" ? "font-semibold" : ""}>{problem.message}</p>
-          {problem.repairs.map(
-            (repair) =>
-              repair.change && (
-                <button
-                  key={repair.words}
-                  className="mr-3 font-semibold text-ember hover:underline"
-                  onClick={() =>
-                    repair.change?.type === "reverse"
-                      ? void steps.add(repair.change as unknown as Step)
-                      : void gestures.change([repair.change as never])
-                  }
-                >
-                  {repair.words}
-                </button>
-              ),
-          )}
+          {problem.repairs.map(({ words, change }) => {
+            if (!change) return null;
+            const mend = () => {
+              if (isStep(change)) void steps.add(change);
+              else if (isChange(change)) void gestures.change([change]);
+            };
+            return (
+              <TextButton key={words} className="mr-3" onClick={mend}>
+                {words}
+              </TextButton>
+            );
+          })}
         </div>
       ))}
     </section>
@@ -188,8 +175,7 @@ function Attention({
 }
 
 function ColumnLens({ column, model, gestures }: { column: Column; model: ModelState; gestures: Gestures }) {
-  const { setPathFrom, select, selection } = useDesk();
-  const start = pathStart(selection);
+  const start = useDesk((desk) => pathStart(desk.selection));
   return (
     <>
       <Kind>column on the shelf</Kind>
@@ -214,10 +200,10 @@ function ColumnLens({ column, model, gestures }: { column: Column; model: ModelS
       </div>
       {column.numeric && start && (
         <div className="flex flex-wrap gap-2">
-          <Action onClick={() => setPathFrom({ name: start, direction: "out" })} title="Key: →">
+          <Action onClick={() => startPath({ name: start, direction: "out" })} title="Key: →">
             Leads to…
           </Action>
-          <Action onClick={() => setPathFrom({ name: start, direction: "in" })} title="Key: ←">
+          <Action onClick={() => startPath({ name: start, direction: "in" })} title="Key: ←">
             Led to by…
           </Action>
           {model.constructs.length > 0 && (

@@ -1,10 +1,11 @@
 import type { ModelState } from "../api/client";
-import { useCriteria, type Gestures } from "../api/hooks";
-import { basis, headline } from "../board/headline";
-import { errorsWords } from "../shared/basis";
-import { useDesk } from "../model/desk";
+import { useEstimates, useQuality, type Gestures } from "../api/hooks";
+import { headline } from "../board/headline";
+import { select } from "../model/desk";
+import { basis, errorsWords } from "../shared/basis";
+import { Action, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
-import { Action, Headline, Judged, Kind, Row, Rule, Title } from "./parts";
+import { Headline, Judged, Kind, Rule, Title } from "./parts";
 import { WhatIf } from "./WhatIf";
 
 interface Props {
@@ -15,18 +16,16 @@ interface Props {
 }
 
 export function PathLens({ model, gestures, source, target }: Props) {
-  const select = useDesk((desk) => desk.select);
-  const criteria = useCriteria();
-  const results = model.results.converged ? model.results : model.last_good;
-  const parameter = results?.parameters.find(
+  const { shown } = model;
+  const estimates = useEstimates(model).data;
+  const measured = useQuality(model).data?.quality;
+  const parameter = estimates?.parameters.find(
     (p) => p.kind === "path" && p.from === source && p.to === target,
   );
-  const vif = results?.quality?.vif_antecedents.find(
-    (v) => v.outcome === target && v.antecedent === source,
-  )?.vif;
-  const share = results?.f_squared.find((f) => f.from === source && f.to === target);
+  const vif = measured?.vif_antecedents.find((v) => v.outcome === target && v.antecedent === source)?.vif;
+  const share = estimates?.f_squared.find((f) => f.from === source && f.to === target);
   const uses = (route: string[]) => route.some((name, i) => name === source && route[i + 1] === target);
-  const routes = (results?.effects ?? []).filter(
+  const routes = (estimates?.effects ?? []).filter(
     (effect) =>
       effect.kind === "specific indirect" && effect.via && uses([effect.from, ...effect.via, effect.to]),
   );
@@ -37,30 +36,25 @@ export function PathLens({ model, gestures, source, target }: Props) {
       <Title>
         {source} → {target}
       </Title>
-      {parameter && results && (
+      {parameter && shown && (
         <>
           <Headline
             value={coefficient(parameter.standardized)}
             bounds={fixed ? "fixed" : interval(headline(parameter))}
-            basis={fixed ? (parameter.why_fixed ?? "") : basis(parameter, results)}
+            basis={fixed ? (parameter.why_fixed ?? "") : basis(parameter, shown)}
           />
           <Row label="unstandardized">
             {plain(parameter.estimate)}{" "}
             {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
           </Row>
-          <Row label={results ? `z, p (${errorsWords(results)})` : "z, p"}>
+          <Row label={`z, p (${errorsWords(shown)})`}>
             {fixed ? (
               <span className="text-quiet">fixed: nothing to test</span>
             ) : (
               `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
             )}
           </Row>
-          <Judged
-            label={`VIF of ${source} here`}
-            value={vif}
-            criterion={criteria.data?.criteria.find((c) => c.key === "vif_antecedents")}
-            none="–"
-          />
+          <Judged label={`VIF of ${source} here`} value={vif} figure="vif_antecedents" none="–" />
           <Row
             label="f²"
             title="How much R² would fall without this antecedent, relative to what is unexplained (Cohen 1988)"

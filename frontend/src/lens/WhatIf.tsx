@@ -15,14 +15,14 @@ export function WhatIf({
   changes: Change[];
 }) {
   const found = useWhatIf(model, changes);
-  if (!model.results.converged) return null;
+  if (!model.estimated) return null;
   const result = found.data;
   const now = new Map(model.readout.map((figure) => [figure.key, figure.text]));
   // A path touches the measures of a construct only by rounding; an indicator is one of them.
   const aboutIndicators = changes.some(
     (change) => change.type === "set_aside" || change.type === "take_back",
   );
-  const lost = result?.n_used !== undefined && result.n_used !== model.results.data?.n_used;
+  const lost = result?.n_used !== undefined && result.n_used !== model.shown?.n_used;
   return (
     <section className="my-3 rounded-box bg-base-200 px-3 py-2.5" aria-label="What if" data-testid="what-if">
       <h3 className="font-semibold">{question}</h3>

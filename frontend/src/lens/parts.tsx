@@ -1,27 +1,20 @@
 import type { ReactNode } from "react";
-import type { Criterion } from "../api/client";
+import { useCriterion } from "../api/hooks";
+import { Row } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
 import { judge } from "../shared/verdict";
-
-export function Row({ label, children, title }: { label: string; children: ReactNode; title?: string }) {
-  return (
-    <div className="flex items-baseline justify-between gap-3 py-0.5" title={title}>
-      <span className="text-quiet">{label}</span>
-      <span className="text-right">{children}</span>
-    </div>
-  );
-}
 
 /** A figure with its verdict. */
 export function Judged(props: {
   label: string;
   value: number | null | undefined;
-  criterion: Criterion | undefined;
+  figure: string;
   none: string;
   direction?: number;
 }) {
-  const { label, value, criterion, none, direction = 1 } = props;
+  const { label, value, figure, none, direction = 1 } = props;
+  const criterion = useCriterion(figure);
   const title = criterion
     ? `${criterion.definition} ${criterion.source}. Cut-offs ${criterion.cut_off_source}.`
     : undefined;
@@ -61,16 +54,4 @@ export function Headline({ value, bounds, basis }: { value: string; bounds: stri
 
 export function Rule() {
   return <hr className="my-2.5 border-line" />;
-}
-
-export function Action(props: { onClick: () => void; children: ReactNode; title?: string }) {
-  return (
-    <button
-      className="btn btn-sm border-none bg-base-300 font-semibold"
-      title={props.title}
-      onClick={props.onClick}
-    >
-      {props.children}
-    </button>
-  );
 }

@@ -1,22 +1,19 @@
 import { ReactFlowProvider } from "@xyflow/react";
-import { useEffect } from "react";
-import type { ModelState, Project } from "../api/client";
+import { lazy, Suspense, useEffect } from "react";
+import type { ModelState } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { Board } from "../board/Board";
+import type { StationProps } from "../frame/stations";
 import { Lens } from "../lens/Lens";
-import { Details } from "../parameters/Details";
-import { pathStart, useDesk } from "./desk";
+import { list, pathStart, rename, select, startPath, useDesk } from "./desk";
 import { PathPrompt } from "./PathPrompt";
 import { Shelf } from "./Shelf";
 
-interface Props {
-  project: Project;
-  model: ModelState;
-  gestures: Gestures;
-}
+const Details = lazy(() => import("../parameters/Details"));
 
-export function ModelStation({ project, model, gestures }: Props) {
-  const { listing, setListing } = useDesk();
+/** The board with the shelf and the lens beside it. */
+export default function ModelStation({ project, model, gestures }: StationProps) {
+  const listing = useDesk((desk) => desk.listing);
   useBoardKeys(model, gestures);
   return (
     <div className="flex h-full gap-2 px-4 pb-2 pt-1">
@@ -28,7 +25,11 @@ export function ModelStation({ project, model, gestures }: Props) {
         <PathPrompt project={project} model={model} gestures={gestures} />
       </div>
       <Lens project={project} model={model} gestures={gestures} />
-      {listing && <Details model={model} gestures={gestures} close={() => setListing(false)} />}
+      {listing && (
+        <Suspense>
+          <Details model={model} gestures={gestures} close={() => list(false)} />
+        </Suspense>
+      )}
     </div>
   );
 }
@@ -40,20 +41,20 @@ function onBoard(target: HTMLElement): boolean {
 
 /** Keys of the board: P lists all parameters, → and ← start a path, F2 renames, Delete removes, Escape lets go. */
 function useBoardKeys(model: ModelState, gestures: Gestures) {
-  const { selection, select, setPathFrom, setRenaming, renaming, pathFrom, listing, setListing } = useDesk();
   useEffect(() => {
     function onKey(event: KeyboardEvent) {
       const target = event.target as HTMLElement;
+      const { selection, listing } = useDesk.getState();
       if (target.closest("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
       // Keys belong to what has the focus: what lies over the board keeps them, and nothing hidden is changed by them.
       if (listing ? event.key.toLowerCase() !== "p" : !onBoard(target)) return;
       const start = pathStart(selection);
-      if (event.key === "ArrowRight" && start) setPathFrom({ name: start, direction: "out" });
-      else if (event.key === "ArrowLeft" && start) setPathFrom({ name: start, direction: "in" });
-      else if (event.key.toLowerCase() === "p" && model.results.converged) setListing(!listing);
-      else if (event.key === "F2" && selection?.kind === "construct") setRenaming(selection.name);
+      if (event.key === "ArrowRight" && start) startPath({ name: start, direction: "out" });
+      else if (event.key === "ArrowLeft" && start) startPath({ name: start, direction: "in" });
+      else if (event.key.toLowerCase() === "p" && model.estimated) list(!listing);
+      else if (event.key === "F2" && selection?.kind === "construct") rename(selection.name);
       else if (event.key === "Escape") {
-        setPathFrom(null);
+        startPath(null);
         select(null);
       } else if ((event.key === "Delete" || event.key === "Backspace") && selection) {
         if (selection.kind === "path") {
@@ -69,5 +70,5 @@ function useBoardKeys(model: ModelState, gestures: Gestures) {
     }
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [selection, select, setPathFrom, setRenaming, gestures, model, renaming, pathFrom, listing, setListing]);
+  }, [gestures, model]);
 }

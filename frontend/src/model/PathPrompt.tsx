@@ -1,7 +1,8 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { useState } from "react";
 import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { useDesk } from "./desk";
+import { select, startPath, useDesk, type PathStart } from "./desk";
 
 interface Props {
   project: Project;
@@ -13,15 +14,11 @@ interface Props {
 export function PathPrompt({ project, model, gestures }: Props) {
   const start = useDesk((desk) => desk.pathFrom);
   if (!start) return null;
-  return <Prompt key={`${start.name}${start.direction}`} {...{ project, model, gestures }} />;
+  return <Prompt key={`${start.name}${start.direction}`} {...{ project, model, gestures, start }} />;
 }
 
-function Prompt({ project, model, gestures }: Props) {
-  const { pathFrom, setPathFrom, select } = useDesk();
-  const [typed, setTyped] = useState("");
-  const [at, setAt] = useState(0);
-  if (!pathFrom) return null;
-  const { name, direction } = pathFrom;
+/** What a path can still lead to, or come from: constructs, observed variables, and columns that nothing owns. */
+function otherEnds({ name, direction }: PathStart, model: ModelState, project: Project): string[] {
   const owned = new Set(
     model.constructs.flatMap((c) => [...c.indicators, ...c.aside.map((a) => a.indicator)]),
   );
@@ -31,24 +28,29 @@ function Prompt({ project, model, gestures }: Props) {
       .map((p) => (direction === "out" ? p.target : p.source)),
   );
   const columns = project.columns.filter((c) => c.numeric && !owned.has(c.name) && c.level !== "identifier");
-  const all = [
-    ...new Set([...model.constructs.map((c) => c.name), ...model.observed, ...columns.map((c) => c.name)]),
-  ];
+  const all = [...model.constructs.map((c) => c.name), ...model.observed, ...columns.map((c) => c.name)];
+  return [...new Set(all)].filter((other) => other !== name && !existing.has(other));
+}
+
+/** Names that begin with what was typed, then those that hold it. */
+function matching(names: string[], typed: string): string[] {
   const wanted = typed.trim().toLowerCase();
-  const open = all.filter((other) => other !== name && !existing.has(other));
-  const matching = [
-    ...open.filter((other) => other.toLowerCase().startsWith(wanted)),
-    ...open.filter(
-      (other) => !other.toLowerCase().startsWith(wanted) && other.toLowerCase().includes(wanted),
-    ),
-  ];
-  const close = () => setPathFrom(null);
-  const choose = (other: string | undefined) => {
+  const begins = (name: string) => name.toLowerCase().startsWith(wanted);
+  const holds = (name: string) => name.toLowerCase().includes(wanted);
+  return [...names.filter(begins), ...names.filter((name) => !begins(name) && holds(name))];
+}
+
+function Prompt({ project, model, gestures, start }: Props & { start: PathStart }) {
+  const [typed, setTyped] = useState("");
+  const { name, direction } = start;
+  const found = matching(otherEnds(start, model, project), typed);
+  const close = () => startPath(null);
+  const choose = (other: string | null) => {
+    close();
     if (!other) return;
     const path = direction === "out" ? { source: name, target: other } : { source: other, target: name };
     void gestures.change([{ type: "add_path", ...path }]);
     select({ kind: "path", ...path });
-    close();
   };
   return (
     <div
@@ -56,45 +58,32 @@ function Prompt({ project, model, gestures }: Props) {
       role="dialog"
       aria-label="New path"
     >
-      <label className="flex items-center gap-2">
-        <span className="max-w-32 truncate font-serif font-semibold">
-          {direction === "out" ? `${name} →` : `→ ${name}`}
-        </span>
-        <input
-          autoFocus
-          className="input input-sm flex-1"
-          aria-label={direction === "out" ? `Target of a path from ${name}` : `Source of a path to ${name}`}
-          value={typed}
-          onChange={(event) => {
-            setTyped(event.target.value);
-            setAt(0);
-          }}
-          onBlur={(event) => {
-            if (!event.relatedTarget?.closest("[role=dialog]")) close();
-          }}
-          onKeyDown={(event) => {
-            if (event.key === "Escape") close();
-            else if (event.key === "Enter") choose(matching[at]);
-            else if (event.key === "ArrowDown") setAt(Math.min(at + 1, matching.length - 1));
-            else if (event.key === "ArrowUp") setAt(Math.max(at - 1, 0));
-            else return;
-            event.preventDefault();
-          }}
-        />
-      </label>
-      <ul className="mt-2 max-h-52 overflow-y-auto">
-        {matching.map((other, index) => (
-          <li key={other}>
-            <button
-              className={`w-full rounded-md px-2 py-1 text-left ${index === at ? "bg-base-200 font-semibold" : ""}`}
-              onClick={() => choose(other)}
+      <Combobox immediate onChange={choose} onClose={close}>
+        <label className="flex items-center gap-2">
+          <span className="max-w-32 truncate font-serif font-semibold">
+            {direction === "out" ? `${name} →` : `→ ${name}`}
+          </span>
+          <ComboboxInput
+            autoFocus
+            className="input input-sm flex-1"
+            aria-label={direction === "out" ? `Target of a path from ${name}` : `Source of a path to ${name}`}
+            onChange={(event) => setTyped(event.target.value)}
+            onKeyDown={(event) => event.key === "Escape" && close()}
+          />
+        </label>
+        <ComboboxOptions static className="mt-2 max-h-52 overflow-y-auto">
+          {found.map((other) => (
+            <ComboboxOption
+              key={other}
+              value={other}
+              className="cursor-pointer rounded-md px-2 py-1 data-focus:bg-base-200 data-focus:font-semibold"
             >
               {other}
-            </button>
-          </li>
-        ))}
-        {matching.length === 0 && <li className="px-2 py-1 text-quiet">Nothing of that name is left.</li>}
-      </ul>
+            </ComboboxOption>
+          ))}
+          {found.length === 0 && <p className="px-2 py-1 text-quiet">Nothing of that name is left.</p>}
+        </ComboboxOptions>
+      </Combobox>
     </div>
   );
 }

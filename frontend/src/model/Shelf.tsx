@@ -2,7 +2,7 @@ import { ChevronDown, ChevronRight, Plus } from "lucide-react";
 import { useState, type DragEvent } from "react";
 import type { Block, Column, ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { useDesk } from "./desk";
+import { rename, select, useDesk } from "./desk";
 
 export const COLUMNS_IN_HAND = "application/x-dusk-columns";
 
@@ -101,7 +101,6 @@ interface BlockProps extends Props {
 
 function BlockRow({ block, free, byName, owner, model, project, gestures, wanted }: BlockProps) {
   const [unfolded, setUnfolded] = useState(false);
-  const setRenaming = useDesk((desk) => desk.setRenaming);
   const stem = block.stem ?? "";
   const open = unfolded || wanted.length > 0;
   const owners = [...new Set(block.columns.map((name) => owner.get(name)).filter(Boolean))];
@@ -110,7 +109,7 @@ function BlockRow({ block, free, byName, owner, model, project, gestures, wanted
     const name = constructName(stem, model, project);
     void gestures
       .change([{ type: "add_construct", name, indicators: free, mode: "reflective" }])
-      .then((state) => state && setRenaming(name));
+      .then((state) => state && rename(name));
   };
   const Chevron = open ? ChevronDown : ChevronRight;
   return (
@@ -188,7 +187,7 @@ function ColumnRow(props: {
   nested?: boolean;
 }) {
   const { column, owner, model, nested } = props;
-  const { selection, select } = useDesk();
+  const selection = useDesk((desk) => desk.selection);
   const observed = model.observed.includes(column.name);
   const selected =
     (selection?.kind === "column" || selection?.kind === "observed" || selection?.kind === "indicator") &&

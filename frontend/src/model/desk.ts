@@ -25,19 +25,10 @@ interface Desk {
   run: { id: number; modelId: number } | null;
   modelOf: Record<number, number>;
   listing: boolean;
-  select: (selection: Selection) => void;
-  setPathFrom: (start: PathStart | null) => void;
-  setRenaming: (name: string | null) => void;
-  setSaving: (saving: boolean) => void;
-  setElapsed: (elapsed: number) => void;
-  setComplaint: (complaint: string | null) => void;
-  setRun: (run: Desk["run"]) => void;
-  setModelOf: (project: number, model: number) => void;
-  setListing: (listing: boolean) => void;
 }
 
-/** The state of the desk: nothing of it is worth keeping over a reload. */
-export const useDesk = create<Desk>((set) => ({
+/** The state of the desk, read slice by slice: nothing of it is worth keeping over a reload. */
+export const useDesk = create<Desk>(() => ({
   selection: null,
   pathFrom: null,
   renaming: null,
@@ -47,16 +38,17 @@ export const useDesk = create<Desk>((set) => ({
   run: null,
   modelOf: {},
   listing: false,
-  select: (selection) => set({ selection }),
-  setPathFrom: (pathFrom) => set({ pathFrom }),
-  setRenaming: (renaming) => set({ renaming }),
-  setSaving: (saving) => set({ saving }),
-  setElapsed: (elapsed) => set({ elapsed }),
-  setComplaint: (complaint) => set({ complaint }),
-  setRun: (run) => set({ run }),
-  setModelOf: (project, model) => set((desk) => ({ modelOf: { ...desk.modelOf, [project]: model } })),
-  setListing: (listing) => set({ listing }),
 }));
+
+/** What is done on the desk. These never change, so that nothing has to be drawn anew for them. */
+export const select = (selection: Selection) => useDesk.setState({ selection });
+export const startPath = (pathFrom: PathStart | null) => useDesk.setState({ pathFrom });
+export const rename = (renaming: string | null) => useDesk.setState({ renaming });
+export const complain = (complaint: string | null) => useDesk.setState({ complaint });
+export const follow = (run: Desk["run"]) => useDesk.setState({ run });
+export const list = (listing: boolean) => useDesk.setState({ listing });
+export const openModel = (project: number, model: number) =>
+  useDesk.setState((desk) => ({ modelOf: { ...desk.modelOf, [project]: model } }));
 
 /** The name from which a path would start, if the selection is something that can have paths. */
 export function pathStart(selection: Selection): string | null {

@@ -1,119 +1,163 @@
 import { useMemo, useState } from "react";
-import { api, ProblemAnswer, take, type ModelState, type Parameter } from "../api/client";
-import type { components } from "../api/schema";
-import { errorsWords, intervalWords } from "../shared/basis";
-import { interval, plain, plainInterval, pValue, pWords, coefficient } from "../shared/numbers";
+import { attempt } from "../api/attempt";
+import { api, take, type ModelState, type Parameter, type Schemas, type Shown } from "../api/client";
+import { useEstimates } from "../api/hooks";
+import { headline } from "../board/headline";
+import { errorsWords, intervalWords, level } from "../shared/basis";
+import { Action, Choose, Quiet } from "../shared/controls";
+import { coefficient, interval, plain, plainInterval, pValue, pWords } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 
-type Joint = components["schemas"]["JointTest"];
-type Key = "kind" | "name" | "estimate" | "se" | "z" | "p_value" | "standardized";
+type Joint = Schemas["JointTest"];
+
 function nameOf(p: Parameter): string {
   if (p.kind === "variance" || p.kind === "intercept" || p.kind === "mean") return p.from;
   return `${p.from} ${p.kind === "covariance" ? "&" : "→"} ${p.to}`;
 }
 
+function keyOf(p: Parameter): string {
+  return [p.kind, p.from, p.to, p.role].join("\u0000");
+}
+
+function columnsOf(
+  shown: Shown,
+  chosen: Set<string>,
+  toggle: (key: string) => void,
+): TableColumn<Parameter>[] {
+  const free =
+    (text: (p: Parameter) => string) =>
+    (p: Parameter): string =>
+      p.free ? text(p) : "";
+  return [
+    {
+      key: "box",
+      head: "",
+      left: true,
+      width: "24px",
+      show: (p) =>
+        p.free && (
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            aria-label={`Select ${nameOf(p)}`}
+            checked={chosen.has(keyOf(p))}
+            onChange={() => toggle(keyOf(p))}
+          />
+        ),
+    },
+    {
+      key: "name",
+      head: "parameter",
+      left: true,
+      value: nameOf,
+      show: (p) => (
+        <>
+          <span className="font-semibold">{nameOf(p)}</span>
+          {p.label && <span className="text-sm text-quiet"> called {p.label}</span>}
+        </>
+      ),
+    },
+    {
+      key: "kind",
+      head: "kind",
+      left: true,
+      className: "whitespace-nowrap text-sm text-quiet",
+      value: (p) => {
+        const kind = p.role ? `${p.role} ${p.kind}` : p.kind;
+        return p.free ? kind : `${kind} · fixed: ${p.why_fixed}`;
+      },
+    },
+    { key: "estimate", head: "estimate", value: (p) => p.estimate, text: (p) => plain(p.estimate, 3) },
+    { key: "se", head: "SE", value: (p) => p.se, text: free((p) => plain(p.se, 3)) },
+    { key: "z", head: "z", value: (p) => p.z, text: free((p) => plain(p.z)) },
+    { key: "p", head: "p", value: (p) => p.p_value, text: free((p) => pValue(p.p_value)) },
+    {
+      key: "interval",
+      head: `${level(shown)} % interval`,
+      value: free((p) => plainInterval(p.interval, 3)),
+    },
+    {
+      key: "standardized",
+      head: "standardized",
+      className: "font-semibold",
+      value: (p) => p.standardized,
+      text: (p) => coefficient(p.standardized, 3),
+    },
+    {
+      key: "standardized_se",
+      head: "its SE",
+      value: (p) => p.standardized_se,
+      text: (p) => (p.standardized_se === null ? "constant" : coefficient(p.standardized_se, 3)),
+      className: (p) => (p.standardized_se === null ? "text-sm text-quiet" : ""),
+    },
+    {
+      key: "standardized_interval",
+      head: shown.bootstrap ? "bootstrap interval" : "its interval",
+      value: (p) => interval(shown.bootstrap && !p.standardized_bootstrap ? null : headline(p), 3),
+    },
+  ];
+}
+
 /** One table of every loading, path, covariance, variance, intercept and mean, free or fixed. */
 export function ParameterTable({ model }: { model: ModelState }) {
-  const { results } = model;
-  const [sort, setSort] = useState<{ key: Key; down: boolean } | null>(null);
+  const { shown } = model;
+  const found = useEstimates(model).data;
   const [kind, setKind] = useState("all");
-  const [chosen, setChosen] = useState<Set<number>>(new Set());
-  const booted = results.bootstrap_summary !== null;
-  const rows = useMemo(() => {
-    const found = results.parameters
-      .map((p, at) => ({ p, at }))
-      .filter(({ p }) => kind === "all" || p.kind === kind);
-    if (sort) {
-      const value = (p: Parameter) => (sort.key === "name" ? nameOf(p) : p[sort.key]);
-      found.sort((a, b) => {
-        const [x, y] = [value(a.p), value(b.p)];
-        if (x === null || y === null) return Number(x === null) - Number(y === null);
-        const order = typeof x === "string" ? x.localeCompare(String(y)) : x - Number(y);
-        return sort.down ? -order : order;
-      });
-    }
-    return found;
-  }, [results.parameters, kind, sort]);
-  const by = (key: Key) =>
-    setSort(sort?.key === key ? (sort.down ? null : { key, down: true }) : { key, down: false });
-  const head = (key: Key, words: string, right = true) => (
-    <th
-      className={`pb-1 font-normal ${right ? "pl-4 text-right" : ""}`}
-      aria-sort={sort?.key === key ? (sort.down ? "descending" : "ascending") : undefined}
-    >
-      <button onClick={() => by(key)}>
-        {words}
-        {sort?.key === key ? (sort.down ? " ▾" : " ▴") : ""}
-      </button>
-    </th>
+  const [chosen, setChosen] = useState<Set<string>>(new Set());
+  const columns = useMemo(
+    () =>
+      shown
+        ? columnsOf(shown, chosen, (key) => {
+            const next = new Set(chosen);
+            if (!next.delete(key)) next.add(key);
+            setChosen(next);
+          })
+        : [],
+    [shown, chosen],
   );
-  const kinds = [...new Set(results.parameters.map((p) => p.kind))];
-  const level = Math.round(100 * results.settings.level);
+  const everything = found?.parameters;
+  const rows = useMemo(
+    () => (everything ?? []).filter((p) => kind === "all" || p.kind === kind),
+    [everything, kind],
+  );
+  if (!shown) return <p className="text-quiet">The model is not estimated, so there is nothing to list.</p>;
+  const kinds = [...new Set((everything ?? []).map((p) => p.kind))];
   return (
     <>
       <div className="mb-2 flex items-center gap-4">
-        <select
-          className="select select-xs w-36"
-          aria-label="Kind of parameter"
+        <Choose
+          label="Kind of parameter"
+          size="xs"
+          className="w-36"
           value={kind}
-          onChange={(e) => setKind(e.target.value)}
-        >
-          <option value="all">every kind</option>
-          {kinds.map((k) => (
-            <option key={k}>{k}</option>
-          ))}
-        </select>
+          set={setKind}
+          choices={[
+            { value: "all", words: "every kind" },
+            ...kinds.map((value) => ({ value: value as string, words: value })),
+          ]}
+        />
         <p className="min-w-0 flex-1 truncate text-sm text-quiet">
-          SE, z, p and interval from {errorsWords(results)}
-          {booted
-            ? `; the last column from ${results.bootstrap_summary?.used} resamples, ${intervalWords(results)} intervals`
+          SE, z, p and interval from {errorsWords(shown)}
+          {shown.bootstrap
+            ? `; the last column from ${shown.bootstrap.used} resamples, ${intervalWords(shown)} intervals`
             : ""}
           ; standardized errors by the delta method.
         </p>
       </div>
-      <div className="min-h-0 flex-1 overflow-y-auto pb-4">
-        <table className="w-full border-collapse" aria-label="Parameters">
-          <thead className="sticky top-0 bg-base-100 text-left text-sm text-quiet">
-            <tr>
-              <th className="w-6" />
-              {head("name", "parameter", false)}
-              {head("kind", "kind", false)}
-              {head("estimate", "estimate")}
-              {head("se", "SE")}
-              {head("z", "z")}
-              {head("p_value", "p")}
-              <th className="pb-1 pl-4 text-right font-normal">{level} % interval</th>
-              {head("standardized", "standardized")}
-              <th className="pb-1 pl-4 text-right font-normal">SE</th>
-              <th className="pb-1 pl-4 text-right font-normal">
-                {booted ? "bootstrap interval" : "its interval"}
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map(({ p, at }) => (
-              <Row
-                key={at}
-                p={p}
-                booted={booted}
-                on={chosen.has(at)}
-                toggle={() => {
-                  const next = new Set(chosen);
-                  if (!next.delete(at)) next.add(at);
-                  setChosen(next);
-                }}
-              />
-            ))}
-          </tbody>
-        </table>
-        {rows.length === 0 && (
-          <p className="text-quiet">The model is not estimated, so there is nothing to list.</p>
-        )}
-      </div>
+      <Table
+        label="Parameters"
+        className="flex-1 pb-4"
+        columns={columns}
+        rows={rows}
+        keyOf={keyOf}
+        selected={(p) => chosen.has(keyOf(p))}
+        empty={<p className="text-quiet">{found ? "Nothing of this kind." : "Fetching…"}</p>}
+      />
       {chosen.size > 0 && (
         <JointTests
           key={[...chosen].join()}
           model={model}
-          chosen={[...chosen].flatMap((at) => results.parameters[at] ?? [])}
+          chosen={(everything ?? []).filter((p) => chosen.has(keyOf(p)))}
           clear={() => setChosen(new Set())}
         />
       )}
@@ -121,79 +165,19 @@ export function ParameterTable({ model }: { model: ModelState }) {
   );
 }
 
-interface RowProps {
-  p: Parameter;
-  booted: boolean;
-  on: boolean;
-  toggle: () => void;
-}
-
-function Row({ p, booted, on, toggle }: RowProps) {
-  const cell = "pl-4 text-right whitespace-nowrap";
-  const boot = p.standardized_bootstrap;
-  const bounds = boot ? boot.headline : null;
-  return (
-    <tr className={`border-b border-line/40 ${on ? "bg-base-300/70" : "hover:bg-base-200"}`}>
-      <td>
-        {p.free && (
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            aria-label={`Select ${nameOf(p)}`}
-            checked={on}
-            onChange={toggle}
-          />
-        )}
-      </td>
-      <td className="py-[3px] pr-3">
-        <span className="font-semibold">{nameOf(p)}</span>
-        {p.label && <span className="text-sm text-quiet"> called {p.label}</span>}
-      </td>
-      <td className="whitespace-nowrap text-sm text-quiet">{p.role ? `${p.role} ${p.kind}` : p.kind}</td>
-      <td className={cell}>{plain(p.estimate, 3)}</td>
-      {p.free ? (
-        <>
-          <td className={cell}>{plain(p.se, 3)}</td>
-          <td className={cell}>{plain(p.z)}</td>
-          <td className={cell}>{pValue(p.p_value)}</td>
-          <td className={cell}>{plainInterval(p.interval, 3)}</td>
-        </>
-      ) : (
-        <td colSpan={4} className="pl-4 text-right text-sm text-quiet">
-          fixed: {p.why_fixed}
-        </td>
-      )}
-      <td className={`${cell} font-semibold`}>{coefficient(p.standardized, 3)}</td>
-      <td className={cell}>
-        {p.standardized_se === null ? (
-          <span className="text-sm text-quiet">constant</span>
-        ) : (
-          coefficient(p.standardized_se, 3)
-        )}
-      </td>
-      <td className={cell}>{interval(booted ? bounds : p.standardized_interval, 3)}</td>
-    </tr>
-  );
-}
-
 function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Parameter[]; clear: () => void }) {
   const [found, setFound] = useState<Joint | null>(null);
-  const [fault, setFault] = useState<string | null>(null);
   const ask = async (hypothesis: "zero" | "equal") => {
-    setFault(null);
     setFound(null);
-    try {
-      setFound(
-        await take<Joint>(
-          api.POST("/api/models/{model_id}/joint-tests", {
-            params: { path: { model_id: model.id } },
-            body: { hypothesis, parameters: chosen.map((p) => ({ kind: p.kind, from: p.from, to: p.to })) },
-          }),
-        ),
-      );
-    } catch (error) {
-      setFault(error instanceof ProblemAnswer ? error.message : String(error));
-    }
+    const answer = await attempt(() =>
+      take(
+        api.POST("/api/models/{model_id}/joint-tests", {
+          params: { path: { model_id: model.id } },
+          body: { hypothesis, parameters: chosen.map((p) => ({ kind: p.kind, from: p.from, to: p.to })) },
+        }),
+      ),
+    );
+    setFound(answer);
   };
   const line = (
     words: string,
@@ -212,16 +196,12 @@ function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Param
       aria-label="Test of the selected parameters"
     >
       <span className="font-semibold">{chosen.length} selected</span>
-      <button className="btn btn-xs border-none bg-base-300" onClick={() => void ask("zero")}>
+      <Action size="xs" onClick={() => void ask("zero")}>
         {chosen.length === 1 ? "Is it zero?" : "Are all of them zero?"}
-      </button>
-      <button
-        className="btn btn-xs border-none bg-base-300"
-        disabled={chosen.length < 2}
-        onClick={() => void ask("equal")}
-      >
+      </Action>
+      <Action size="xs" disabled={chosen.length < 2} onClick={() => void ask("equal")}>
         Are they equal?
-      </button>
+      </Action>
       {found && (
         <>
           {line("Δχ²", found.difference?.chi_square, found.difference?.p_value, found.df)}
@@ -232,11 +212,10 @@ function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Param
           {line("score", found.score, found.score_p, found.df)}
         </>
       )}
-      {fault && <span role="alert">{fault}</span>}
       <span className="flex-1" />
-      <button className="btn btn-ghost btn-xs" onClick={clear}>
+      <Quiet size="xs" onClick={clear}>
         Let go
-      </button>
+      </Quiet>
     </div>
   );
 }

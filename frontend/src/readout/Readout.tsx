@@ -1,73 +1,61 @@
-import { useState } from "react";
 import type { ModelState, ReadoutFigure } from "../api/client";
-import { useCriteria } from "../api/hooks";
+import { useCriterion } from "../api/hooks";
+import { Action, Explained } from "../shared/controls";
+import { Floating } from "../shared/Floating";
 import { Glyph } from "../shared/Glyph";
 
 /** The strip of key figures that is always in view, each with its verdict and its change since the last revision. */
 export function Readout({ model }: { model: ModelState }) {
-  const [open, setOpen] = useState<string | null>(null);
-  const stale = !model.results.converged;
+  const stale = !model.estimated;
   return (
     <section aria-label="Key figures" className="relative flex h-[64px] shrink-0 items-stretch px-4 pt-2">
       {model.readout.map((figure) => (
-        <Figure
-          key={figure.key}
-          figure={figure}
-          stale={stale}
-          open={open === figure.key}
-          toggle={() => setOpen(open === figure.key ? null : figure.key)}
-          close={() => setOpen(null)}
-        />
+        <Figure key={figure.key} figure={figure} stale={stale} />
       ))}
     </section>
   );
 }
 
-interface FigureProps {
-  figure: ReadoutFigure;
-  stale: boolean;
-  open: boolean;
-  toggle: () => void;
-  close: () => void;
-}
-
 const ARROWS = { up: "▲", down: "▼" } as const;
 
-function Figure({ figure, stale, open, toggle, close }: FigureProps) {
+function Figure({ figure, stale }: { figure: ReadoutFigure; stale: boolean }) {
   const known = figure.value !== null;
   return (
-    <div className="relative min-w-0" style={{ flexGrow: figure.detail ? 1.5 : 1, flexBasis: 0 }}>
-      <button
+    <div className="min-w-0" style={{ flexGrow: figure.detail ? 1.5 : 1, flexBasis: 0 }}>
+      <Floating
+        title={`${figure.label}: what it is and where its cut-offs come from`}
+        label={figure.label}
+        testid={`readout-${figure.key}`}
         className="block w-full rounded-md px-1 text-left hover:bg-base-200"
-        aria-expanded={open}
-        data-testid={`readout-${figure.key}`}
-        onClick={toggle}
-        onKeyDown={(event) => event.key === "Escape" && close()}
+        panel="w-72 p-4 text-sm"
+        button={
+          <>
+            <span className="block text-sm text-quiet">{figure.label}</span>
+            <span className={`flex items-baseline gap-1.5 whitespace-nowrap ${stale ? "opacity-45" : ""}`}>
+              {known && <Glyph verdict={figure.verdict} words={figure.verdict_words} />}
+              <span className="text-[19px] font-semibold leading-6">{figure.text}</span>
+              <span className="truncate text-sm text-quiet">{figure.detail}</span>
+            </span>
+            <span className="block h-4 text-xs text-quiet">
+              {!stale && figure.direction && figure.direction !== "same"
+                ? `${ARROWS[figure.direction]} ${figure.change_text}`
+                : ""}
+            </span>
+          </>
+        }
       >
-        <span className="block text-sm text-quiet">{figure.label}</span>
-        <span className={`flex items-baseline gap-1.5 whitespace-nowrap ${stale ? "opacity-45" : ""}`}>
-          {known && <Glyph verdict={figure.verdict} words={figure.verdict_words} />}
-          <span className="text-[19px] font-semibold leading-6">{figure.text}</span>
-          <span className="truncate text-sm text-quiet">{figure.detail}</span>
-        </span>
-        <span className="block h-4 text-xs text-quiet">
-          {!stale && figure.direction && figure.direction !== "same"
-            ? `${ARROWS[figure.direction]} ${figure.change_text}`
-            : ""}
-        </span>
-      </button>
-      {open && <Definition figure={figure} close={close} />}
+        {(close) => <Definition figure={figure} close={close} />}
+      </Floating>
     </div>
   );
 }
 
 function Definition({ figure, close }: { figure: ReadoutFigure; close: () => void }) {
-  const criteria = useCriteria();
-  const criterion = criteria.data?.criteria.find((c) => c.key === figure.key);
+  const criterion = useCriterion(figure.key);
   if (!criterion) return null;
   const mark = criterion.better === "higher" ? "≥" : criterion.strict ? "<" : "≤";
   return (
-    <div className="absolute left-0 top-full z-30 w-72 rounded-box bg-card p-4 text-sm shadow-lg" role="note">
+    <>
       <p className="mb-2 font-semibold">{figure.verdict_words}</p>
       <p>{criterion.definition}</p>
       <p className="mt-2 font-mono text-xs">{criterion.formula}</p>
@@ -85,16 +73,12 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
         {criterion.source}
         {criterion.cut_off_source && ` · cut-offs ${criterion.cut_off_source}`}
       </p>
-      <a
-        className="mt-1 block font-semibold text-ember hover:underline"
-        href={figure.key === "lowest_ave" ? "/methods/quality" : "/methods/fit"}
-        target="_blank"
-      >
-        How it is computed
-      </a>
-      <button className="btn btn-xs mt-3" onClick={close}>
+      <p className="mt-1">
+        <Explained page={figure.key === "lowest_ave" ? "quality" : "fit"}>How it is computed</Explained>
+      </p>
+      <Action size="xs" className="mt-3" onClick={close}>
         Close
-      </button>
-    </div>
+      </Action>
+    </>
   );
 }

@@ -1,30 +1,34 @@
 import { Download } from "lucide-react";
-import type { ModelState } from "../api/client";
+import type { StationProps } from "../frame/stations";
+import { NothingYet } from "../shared/controls";
+import { EXPORTS } from "./exports";
 
 /** The figure for a paper as it will be saved, and the results document. */
-export function ReportStation({ model }: { model: ModelState }) {
-  const base = `/api/models/${model.id}`;
-  if (!model.results.converged) {
+export default function ReportStation({ model }: StationProps) {
+  if (!model.estimated) {
     return (
-      <div className="grid h-full place-content-center gap-2 text-center">
-        <h1 className="font-serif text-xl font-semibold">Nothing to report yet</h1>
-        <p className="text-quiet">Once the model is estimated, its figure and results can be saved here.</p>
-      </div>
+      <NothingYet title="Nothing to report yet">
+        Once the model is estimated, its figure and results can be saved here.
+      </NothingYet>
     );
   }
-  const drawn = model.results.bootstrap_summary?.seed ?? "plain";
-  const figure = `${base}/figure.svg?revision=${model.revision.id}&drawn=${drawn}-${model.results.settings.bootstrap}`;
+  const figure = `/api/models/${model.id}/figure.svg?revision=${model.revision.id}&run=${model.shown?.run ?? ""}`;
   return (
     <div className="flex h-full flex-col gap-3 px-4 pb-3 pt-4">
       <div className="flex items-center gap-3">
         <h1 className="font-serif text-lg font-semibold">The figure as it is saved</h1>
         <span className="flex-1" />
-        <a className="btn btn-primary btn-sm" href={`${base}/figure.svg`} download data-testid="save-figure">
-          <Download size={14} /> Figure (SVG)
-        </a>
-        <a className="btn btn-sm" href={`${base}/results.json`} download data-testid="save-results">
-          <Download size={14} /> Results (JSON)
-        </a>
+        {EXPORTS.filter((one) => one.offered === "report").map((one, at) => (
+          <a
+            key={one.key}
+            className={`btn btn-sm ${at === 0 ? "btn-primary" : ""}`}
+            href={one.href(model)}
+            download
+            data-testid={`save-${one.key}`}
+          >
+            <Download size={14} /> {one.words} ({one.ending.toUpperCase()})
+          </a>
+        ))}
       </div>
       <div className="min-h-0 flex-1 overflow-hidden rounded-box bg-white p-4">
         <img

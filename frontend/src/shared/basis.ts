@@ -1,11 +1,11 @@
-import type { Results } from "../api/client";
+import type { Parameter, Shown } from "../api/client";
 
 /** The kind of bootstrap interval that decides, in words. */
-export function intervalWords(results: Results): string {
-  return results.settings.interval === "bca" ? "BCa" : results.settings.interval;
+export function intervalWords(shown: Shown): string {
+  return shown.settings.interval === "bca" ? "BCa" : (shown.settings.interval ?? "percentile");
 }
 
-const ERRORS: Record<Results["settings"]["errors"], string> = {
+const ERRORS: Record<NonNullable<Shown["settings"]["errors"]>, string> = {
   expected: "expected information",
   observed: "observed information",
   sandwich: "sandwich",
@@ -14,6 +14,19 @@ const ERRORS: Record<Results["settings"]["errors"], string> = {
 };
 
 /** Where standard errors come from, in words. */
-export function errorsWords(results: Results): string {
-  return ERRORS[results.settings.errors];
+export function errorsWords(shown: Shown): string {
+  return ERRORS[shown.settings.errors ?? "expected"];
+}
+
+/** The level of intervals, in percent. */
+export function level(shown: Shown): number {
+  return Math.round(100 * (shown.settings.level ?? 0.95));
+}
+
+/** Where an interval comes from, in words. */
+export function basis(parameter: Parameter, shown: Shown): string {
+  const percent = `${level(shown)} %`;
+  return parameter.standardized_bootstrap
+    ? `${percent} ${intervalWords(shown)} bootstrap, ${shown.bootstrap?.used.toLocaleString("en")} resamples`
+    : `${percent} from the standard error (${errorsWords(shown)})`;
 }

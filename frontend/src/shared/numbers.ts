@@ -43,5 +43,6 @@ export function plainInterval(bounds: Interval | null | undefined, decimals = 2)
 }
 
 export function containsZero(bounds: Interval | null | undefined): boolean {
-  return bounds ? bounds[0] <= 0 && bounds[1] >= 0 : false;
+  const [low, high] = bounds ?? [];
+  return low !== undefined && high !== undefined && low <= 0 && high >= 0;
 }

@@ -1,7 +1,9 @@
 import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import { useChoices } from "../api/hooks";
 import { useIncoming } from "../importing/incoming";
+import { Action, Primary } from "../shared/controls";
 
 interface Props {
   words: string;
@@ -14,12 +16,14 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const navigate = useNavigate();
+  const endings = useChoices()?.formats.flatMap((format) => format.endings) ?? [];
   const begin = useIncoming((state) => state.begin);
   const look = (file: File | undefined) => {
     if (!file) return;
     begin(file, wave);
     void navigate("/import");
   };
+  const Pick = compact ? Action : Primary;
   return (
     <div
       className={`grid justify-items-center gap-3 rounded-box border border-dashed text-center ${compact ? "p-4" : "p-8"} ${over ? "border-ember bg-base-200" : "border-line"}`}
@@ -35,13 +39,13 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
       }}
     >
       <p className={compact ? "" : "text-[15px]"}>{words}</p>
-      <button className={`btn btn-sm ${compact ? "" : "btn-primary"}`} onClick={() => input.current?.click()}>
+      <Pick onClick={() => input.current?.click()}>
         <Upload size={14} /> Choose a file
-      </button>
+      </Pick>
       <input
         ref={input}
         type="file"
-        accept=".csv,.tsv,.txt,.dat,.xlsx,.sav,.zsav,.dta,.sas7bdat,.parquet,text/csv"
+        accept={endings.join(",")}
         className="hidden"
         aria-label={wave === null ? "Data file" : "File of the next wave"}
         onChange={(event) => {

@@ -2,8 +2,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, take, type ProjectLine } from "../api/client";
-import { useProjects } from "../api/hooks";
+import { attempt } from "../api/attempt";
+import { useChoices, useProjects } from "../api/hooks";
 import { Mark } from "../frame/Mark";
+import { useDesk } from "../model/desk";
+import { Heading, Quiet, TextButton } from "../shared/controls";
 import { ThemeSwitch } from "../frame/ThemeSwitch";
 import { DropZone } from "./DropZone";
 import { Horizon } from "./Horizon";
@@ -12,18 +15,16 @@ export function StartPage() {
   const projects = useProjects();
   const queries = useQueryClient();
   const [removed, setRemoved] = useState<ProjectLine | null>(null);
-  const [complaint, setComplaint] = useState<string | null>(null);
+  const complaint = useDesk((desk) => desk.complaint);
+  const endings = useChoices()?.formats.flatMap((format) => format.endings) ?? [];
   const setAway = async (project: ProjectLine, away: boolean) => {
     const path = { project_id: project.id };
-    try {
+    await attempt(async () => {
       await take(
         api.PATCH("/api/projects/{project_id}", { params: { path }, body: { name: null, removed: away } }),
       );
       setRemoved(away ? project : null);
-      setComplaint(null);
-    } catch (error) {
-      setComplaint(error instanceof Error ? error.message : String(error));
-    }
+    });
     await queries.invalidateQueries({ queryKey: ["projects"] });
   };
   return (
@@ -44,12 +45,12 @@ export function StartPage() {
           </p>
           <DropZone words="Drop a data file here: one row a case, or a covariance matrix" />
           <p className="mt-3 text-sm text-quiet">
-            .csv, .tsv, .xlsx, .sav, .zsav, .dta, .sas7bdat or .parquet. You see how it is read before
-            anything is stored. Your data stay on this machine.
+            {endings.join(", ")}. You see how it is read before anything is stored. Your data stay on this
+            machine.
           </p>
         </section>
         <section aria-label="Projects">
-          <h2 className="mb-3 text-sm text-quiet">projects</h2>
+          <Heading className="mb-3">projects</Heading>
           {projects.isError && <p role="alert">{projects.error.message}</p>}
           {complaint && <p role="alert">{complaint}</p>}
           {projects.data?.projects.length === 0 && <p>No project yet. Drop a file to begin one.</p>}
@@ -65,25 +66,21 @@ export function StartPage() {
                     {project.n_cases} cases × {project.n_columns} columns · last: {project.words}
                   </span>
                 </Link>
-                <button
-                  className="btn btn-ghost btn-xs mr-2 opacity-0 focus:opacity-100 group-hover:opacity-100"
+                <Quiet
+                  size="xs"
+                  className="mr-2 opacity-0 focus:opacity-100 group-hover:opacity-100"
                   aria-label={`Remove ${project.name}`}
                   onClick={() => void setAway(project, true)}
                 >
                   Remove
-                </button>
+                </Quiet>
               </li>
             ))}
           </ul>
           {removed && (
             <p className="mt-3" role="status">
               {removed.name} was removed.{" "}
-              <button
-                className="font-semibold text-ember hover:underline"
-                onClick={() => void setAway(removed, false)}
-              >
-                Bring it back
-              </button>
+              <TextButton onClick={() => void setAway(removed, false)}>Bring it back</TextButton>
             </p>
           )}
         </section>

@@ -105,7 +105,7 @@ class RunRow(Base):
     state: Mapped[str] = mapped_column(Text)
     done: Mapped[int] = mapped_column(default=0)
     requested: Mapped[int]
-    results: Mapped[dict[str, Any] | None]
+    results: Mapped[dict[str, Any] | None] = mapped_column(deferred=True)
     message: Mapped[str | None] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(default=now)
     finished: Mapped[datetime | None]

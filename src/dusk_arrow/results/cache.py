@@ -41,6 +41,18 @@ class ResultsCache:
         self._kept: LRUCache[str, Results] = LRUCache(most, size_of)
         self._lock = Lock()
 
+    def stored(self, number: int, load: Callable[[], Results | None]) -> Results | None:
+        """The document of a finished run, which never changes, by its number; read now if need be."""
+        key = f"run {number}"
+        with self._lock:
+            if key in self._kept:
+                return self._kept[key]
+        found = load()
+        if found is not None:
+            with self._lock, suppress(ValueError):
+                self._kept[key] = found
+        return found
+
     def document(
         self, specification: str, fingerprint: str, settings: Settings, load: Callable[[], DataSet | Moments]
     ) -> Results:

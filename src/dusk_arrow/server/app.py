@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from flask import Response, send_from_directory
+from flask_compress import Compress
 from flask_openapi3 import Info, OpenAPI
 
 from dusk_arrow.records.database import Sessions
@@ -18,6 +19,7 @@ from dusk_arrow.server import (
     comparisons,
     criteria,
     data,
+    documents,
     downloads,
     explanations,
     imports,
@@ -26,9 +28,21 @@ from dusk_arrow.server import (
     projects,
     runs,
     security,
+    what_ifs,
 )
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
+
+
+COMPRESSED = [
+    "application/json",
+    "application/problem+json",
+    "text/html",
+    "text/css",
+    "text/csv",
+    "text/javascript",
+    "image/svg+xml",
+]
 
 
 def create_app(sessions: Sessions, front_end: Path | None = None, workers: int = 2) -> OpenAPI:
@@ -46,13 +60,29 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     app.config.update(
         SESSION_COOKIE_SAMESITE="Strict",
         SESSION_COOKIE_HTTPONLY=True,
+        COMPRESS_ALGORITHM=["br", "gzip"],
+        COMPRESS_BR_LEVEL=4,
+        COMPRESS_MIMETYPES=COMPRESSED,
     )
+    Compress(app)
     pool = WorkerPool(workers)
     app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), Readers(), ResultsCache())
     security.install(app)
     bounds.install(app)
     problems.install(app)
-    for module in (projects, imports, data, models, downloads, comparisons, runs, criteria, choices):
+    for module in (
+        projects,
+        imports,
+        data,
+        models,
+        downloads,
+        documents,
+        what_ifs,
+        comparisons,
+        runs,
+        criteria,
+        choices,
+    ):
         app.register_api(module.api)
 
     app.register_blueprint(explanations.pages)

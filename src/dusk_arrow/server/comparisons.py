@@ -26,8 +26,10 @@ from dusk_arrow.results.comparison import (
 )
 from dusk_arrow.results.document import FitPart, Part
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.context import context, reply, version_data
-from dusk_arrow.server.models import ModelPath, find_model, fit_revision
+from dusk_arrow.server.context import context, keep, reply, version_data
+from dusk_arrow.server.documents import fit_revision
+from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 from dusk_arrow.server.projects import ProjectPath, find_project
 
@@ -153,23 +155,24 @@ def get_paths_at_zero(path: ModelPath) -> Response:
     """What fixing each path at zero would do to χ²."""
     with context().sessions() as session:
         head = store.head_of(session, find_model(session, path.model_id))
-        tests = paths_at_zero(
-            parse(head.specification), version_data(head.data_version_id), Settings.model_validate(head.settings)
-        )
-    return reply(
-        PathTests(
-            tests=[
-                PathTestPart(
-                    from_=t.source,
-                    to=t.target,
-                    estimate=t.estimate,
-                    z=t.z,
-                    z_p=t.z_p,
-                    difference=None if t.difference is None else DifferencePart(**asdict(t.difference)),
-                )
-                for t in tests
-            ]
-        )
+    return reply(keep("paths at zero", head.id, lambda: _paths_at_zero(head)))
+
+
+def _paths_at_zero(head: RevisionRow) -> PathTests:
+    settings = Settings.model_validate(head.settings)
+    tests = paths_at_zero(parse(head.specification), version_data(head.data_version_id), settings)
+    return PathTests(
+        tests=[
+            PathTestPart(
+                from_=t.source,
+                to=t.target,
+                estimate=t.estimate,
+                z=t.z,
+                z_p=t.z_p,
+                difference=None if t.difference is None else DifferencePart(**asdict(t.difference)),
+            )
+            for t in tests
+        ]
     )
 
 

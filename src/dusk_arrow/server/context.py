@@ -43,7 +43,7 @@ def size_of(value: Any) -> int:
 
 @dataclass(frozen=True)
 class Context:
-    """The application's own things; `kept` holds what was made of a version of data, which never changes, by its number,
+    """The application's own things; `kept` holds what was made of a version of data or a revision, which never change, by its number,
     and `recent` the data themselves, both up to a size; `large` is the one thing last used that is larger than that."""
 
     sessions: Sessions
@@ -79,9 +79,9 @@ def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:
     return made
 
 
-def keep(what: str, version_id: int, make: Callable[[], T]) -> T:
-    """What was made of a version of data before, or makes it now."""
-    return _once(context().kept, (what, version_id), make)
+def keep(what: str, number: int, make: Callable[[], T]) -> T:
+    """What was made before of something that never changes (a version of data, a revision), or makes it now."""
+    return _once(context().kept, (what, number), make)
 
 
 def version_data(version_id: int) -> DataSet | Moments:

@@ -16,7 +16,9 @@ from dusk_arrow.records.tables import DataSetRow
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.server.context import attachment, context, version_data
-from dusk_arrow.server.models import ModelPath, find_model, fit_revision
+from dusk_arrow.server.documents import fit_revision
+from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(

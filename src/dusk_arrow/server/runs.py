@@ -11,10 +11,13 @@ from pydantic import BaseModel, Field
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import RunRow, now
+from dusk_arrow.records.tables import ModelRow, RunRow, now
+from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.settings import DEFAULT_SEED, Settings
 from dusk_arrow.server.context import context, reply, version_data
-from dusk_arrow.server.models import ModelPath, find_model, fit_revision, run_key, stored_results
+from dusk_arrow.server.documents import fit_revision, stored_results
+from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -27,6 +30,11 @@ class RunPath(BaseModel):
     """The run of an address."""
 
     run_id: int
+
+
+def run_key(model: ModelRow, fingerprint: str, specification: str, settings: Settings) -> str:
+    """What makes two runs the same: model record, data, specification, settings and seed."""
+    return f"{model.id}:{result_key(fingerprint, specification, settings)}"
 
 
 class NewRun(BaseModel):

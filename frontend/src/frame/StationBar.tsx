@@ -1,39 +1,25 @@
 import { NavLink } from "react-router";
 import type { ModelState, Project } from "../api/client";
-
-export const STATIONS = [
-  { key: "data", label: "Data" },
-  { key: "model", label: "Model" },
-  { key: "quality", label: "Quality" },
-  { key: "effects", label: "Effects" },
-  { key: "compare", label: "Compare" },
-  { key: "report", label: "Report" },
-] as const;
-export type StationKey = (typeof STATIONS)[number]["key"];
+import { STATIONS } from "./stations";
 
 interface Props {
-  current: StationKey;
-  projectId: number;
+  current: string;
   project: Project;
   model: ModelState;
 }
 
-/** The six stations of the work along the horizon; the sun stands at the one in view. */
-export function Stations({ current, projectId, project, model }: Props) {
-  const wanting: Partial<Record<StationKey, number>> = {
-    data: project.problems.length,
-    model: model.results.problems.filter((p) => p.severity !== "note" && p.code !== "empty_model").length,
-  };
+/** The stations of the work along the horizon; the sun stands at the one in view. */
+export function StationBar({ current, project, model }: Props) {
   return (
     <nav aria-label="Stations" className="relative shrink-0 px-4">
       <ul className="flex">
         {STATIONS.map((station) => {
-          const count = wanting[station.key] ?? 0;
+          const count = station.wanting(project, model);
           const here = station.key === current;
           return (
             <li key={station.key} className="w-[148px]">
               <NavLink
-                to={`/projects/${projectId}/${station.key}`}
+                to={`/projects/${project.id}/${station.key}`}
                 className={`flex h-[38px] flex-col items-center justify-between ${here ? "font-semibold" : "text-quiet hover:text-base-content"}`}
               >
                 <span className="flex items-center gap-1.5 pt-1 text-[14.5px]">

@@ -1,0 +1,72 @@
+import { useState } from "react";
+import { attempt } from "../api/attempt";
+import { api, take, type ModelState, type Run } from "../api/client";
+import { follow } from "../model/desk";
+import { Choose, Primary } from "../shared/controls";
+
+/** How many resamples, from which seed, with which intervals; and the button that begins them. */
+export function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefined }) {
+  const [resamples, setResamples] = useState(5000);
+  const [seed, setSeed] = useState(model.shown?.settings.seed ?? 20261);
+  const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
+  const running = run?.state === "running";
+  const begin = async () => {
+    const how = model.settings;
+    const testFit =
+      how.missing === "listwise" &&
+      (how.estimator === "ml" || how.estimator === "gls") &&
+      (model.shown?.df ?? 0) > 0;
+    const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit };
+    const started = await attempt(() =>
+      take(api.POST("/api/models/{model_id}/runs", { params: { path: { model_id: model.id } }, body })),
+    );
+    if (started) follow({ id: started.id, modelId: model.id });
+  };
+  return (
+    <form
+      className="flex items-center gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void begin();
+      }}
+    >
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">resamples</span>
+        <Choose
+          label="Number of resamples"
+          className="w-24"
+          value={resamples}
+          set={setResamples}
+          choices={[1000, 5000, 10000, 50000].map((value) => ({ value, words: value.toLocaleString("en") }))}
+        />
+      </label>
+      <label className="flex items-center gap-2" title="The same seed gives the same numbers again">
+        <span className="text-quiet">seed</span>
+        <input
+          className="input input-sm w-24 text-right"
+          type="number"
+          min={0}
+          required
+          value={Number.isNaN(seed) ? "" : seed}
+          onChange={(event) => setSeed(event.target.valueAsNumber)}
+        />
+      </label>
+      <label className="flex items-center gap-2">
+        <span className="text-quiet">intervals</span>
+        <Choose
+          label="Kind of interval"
+          className="w-28"
+          value={interval}
+          set={setInterval}
+          choices={[
+            { value: "percentile", words: "percentile" },
+            { value: "bca", words: "BCa" },
+          ]}
+        />
+      </label>
+      <Primary disabled={running} data-testid="bootstrap">
+        {running ? "Bootstrapping…" : "Bootstrap"}
+      </Primary>
+    </form>
+  );
+}

@@ -1,0 +1,152 @@
+import type { ModelState, Schemas } from "../api/client";
+import { useCriteria, useFit } from "../api/hooks";
+import { Heading } from "../shared/controls";
+import { Glyph } from "../shared/Glyph";
+import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
+import { judge } from "../shared/verdict";
+
+type Fit = NonNullable<Schemas["FitDocument"]["fit"]>;
+type Line = { words: string; value: string; key?: string; number: number | null; empty?: string };
+
+function fitLines(fit: Fit): Line[] {
+  const saturated = "saturated: nothing to test";
+  const noLikelihood = "this estimator has no likelihood";
+  const unit = (words: string, key: keyof Fit, empty = saturated): Line => ({
+    words,
+    key,
+    number: fit[key] as number | null,
+    value: coefficient(fit[key] as number | null, 3),
+    empty,
+  });
+  const large = (words: string, value: number | null, empty = noLikelihood): Line => ({
+    words,
+    value: plain(value, 2),
+    number: value,
+    empty,
+  });
+  return [
+    {
+      words: "χ²",
+      number: fit.chi_square,
+      value: `${plain(fit.chi_square, 3)}, df = ${fit.df}, ${pWords(fit.p_value)}`,
+    },
+    {
+      words: "χ²/df",
+      key: "chi_square_per_df",
+      number: fit.chi_square_per_df,
+      value: plain(fit.chi_square_per_df),
+      empty: saturated,
+    },
+    unit("CFI", "cfi"),
+    unit("TLI", "tli"),
+    unit("NFI", "nfi"),
+    unit("RFI", "rfi"),
+    unit("IFI", "ifi"),
+    unit("GFI", "gfi"),
+    unit("AGFI", "agfi"),
+    {
+      words: "RMSEA",
+      key: "rmsea",
+      number: fit.rmsea,
+      value: `${coefficient(fit.rmsea, 3)} ${interval(fit.rmsea_interval, 3)}`,
+      empty: saturated,
+    },
+    {
+      words: "close fit (RMSEA ≤ .05), p",
+      number: fit.close_fit_p,
+      value: pValue(fit.close_fit_p),
+      empty: saturated,
+    },
+    unit("SRMR", "srmr"),
+    large("log-likelihood", fit.log_likelihood),
+    large("log-likelihood, saturated", fit.log_likelihood_saturated),
+    large("AIC", fit.aic),
+    large("BIC", fit.bic),
+    large("BIC, adjusted for sample size", fit.sabic),
+    { words: "ECVI", number: fit.ecvi, value: plain(fit.ecvi, 3) },
+    {
+      words: "critical n (.05 and .01)",
+      number: fit.critical_n_05,
+      value: `${plain(fit.critical_n_05, 0)} and ${plain(fit.critical_n_01, 0)}`,
+      empty: saturated,
+    },
+    { words: "free parameters", number: fit.n_parameters, value: String(fit.n_parameters) },
+    {
+      words: "baseline χ²",
+      number: fit.baseline.chi_square,
+      value: `${plain(fit.baseline.chi_square, 2)}, df = ${fit.baseline.df}`,
+    },
+  ];
+}
+
+interface Share {
+  name: string;
+  value: number | null;
+}
+
+const SHARES: TableColumn<Share>[] = [
+  { key: "name", head: "", left: true, value: (row) => row.name },
+  { key: "value", head: "", value: (row) => row.value, text: (row) => coefficient(row.value, 3) },
+];
+
+/** Every figure of global fit, the robust tests, and what is explained. */
+export function FitView({ model }: { model: ModelState }) {
+  const criteria = useCriteria();
+  const found = useFit(model).data;
+  if (!found?.fit)
+    return <p className="text-quiet">{model.shown ? "Fetching…" : "The model is not estimated."}</p>;
+  const { fit } = found;
+  const columns: TableColumn<Line>[] = [
+    { key: "words", head: "", left: true, className: "text-quiet", value: (line) => line.words },
+    {
+      key: "value",
+      head: "",
+      value: (line) => line.number,
+      text: (line) => (line.number === null ? (line.empty ?? "–") : line.value),
+      show: (line) => (
+        <>
+          {line.key && (
+            <Glyph verdict={judge(criteria.get(line.key), fit.df === 0 ? null : line.number)} size={8} />
+          )}{" "}
+          {line.number === null ? <span className="text-sm text-quiet">{line.empty}</span> : line.value}
+        </>
+      ),
+    },
+  ];
+  const shares = Object.entries(found.r_squared).map(([name, value]) => ({ name, value }));
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-2 gap-12 overflow-y-auto pb-4">
+      <Table
+        label="All fit figures"
+        className="h-fit"
+        columns={columns}
+        rows={fitLines(fit)}
+        keyOf={(line) => line.words}
+      />
+      <div>
+        <Heading>robust test</Heading>
+        {fit.scaled ? (
+          <p className="mb-4">
+            Scaled χ² = {plain(fit.scaled.chi_square, 3)}, {pWords(fit.scaled.p_value)}, scaling factor{" "}
+            {plain(fit.scaled.scaling_factor, 3)}. Robust CFI {coefficient(fit.scaled.robust_cfi, 3)}, TLI{" "}
+            {coefficient(fit.scaled.robust_tli, 3)}, RMSEA {coefficient(fit.scaled.robust_rmsea, 3)}.
+          </p>
+        ) : (
+          <p className="mb-4 text-quiet">With robust standard errors the scaled test stands here.</p>
+        )}
+        <Heading>Bollen–Stine test</Heading>
+        {fit.bollen_stine ? (
+          <p className="mb-4">
+            {pWords(fit.bollen_stine.p_value)}: {fit.bollen_stine.exceeded} of {fit.bollen_stine.used}{" "}
+            resamples of data transformed to the model have a larger χ².
+          </p>
+        ) : (
+          <p className="mb-4 text-quiet">It runs with the bootstrap, on complete cases.</p>
+        )}
+        <Heading>R² of what is explained</Heading>
+        <Table label="R²" columns={SHARES} rows={shares} keyOf={(row) => row.name} />
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,212 @@
+"""The results documents of revisions, and their parts: by revision and run, immutable, fetched by the screen that shows
+them.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, ValidationError
+from sqlalchemy.orm import Session
+
+from dusk_arrow import __version__
+from dusk_arrow.records import store
+from dusk_arrow.records.tables import RevisionRow, RunRow
+from dusk_arrow.results.document import (
+    Bootstrap,
+    EffectPart,
+    FitPart,
+    FSquaredPart,
+    MediationPart,
+    ModificationPart,
+    ParameterPart,
+    Part,
+    QualityPart,
+    ResidualsPart,
+    Results,
+    TrackedPart,
+)
+from dusk_arrow.results.settings import Settings
+from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.problems import ProblemDocument, refuse
+
+api = APIBlueprint(
+    "documents", __name__, url_prefix="/api/models/<int:model_id>/revisions/<int:revision_id>",
+    abp_tags=[Tag(name="documents")], abp_responses={404: ProblemDocument, 422: ProblemDocument},
+)  # fmt: skip
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Document:
+    """A results document with what it is the document of: a revision, estimated as it is or by a finished run."""
+
+    revision_id: int
+    run_id: int | None
+    results: Results
+
+
+def stored_results(run: RunRow) -> Results | None:
+    """The document of a finished run, read and checked once; None where it was stored by another version and no longer
+    fits."""
+
+    def load() -> Results | None:
+        if run.results is None:
+            return None
+        try:
+            return Results.model_validate(run.results)
+        except ValidationError:
+            log.warning("run %s was stored by another version and is passed over", run.id)
+            return None
+
+    return context().cache.stored(run.id, load)
+
+
+def core_settings(settings: Settings) -> dict[str, object]:
+    """The settings without those of the bootstrap."""
+    return settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
+
+
+def _estimated(session: Session, revision: RevisionRow, text: str) -> Results:
+    version = store.version_of(session, revision)
+    settings = Settings.model_validate(revision.settings)
+    return context().cache.document(text, version.fingerprint, settings, lambda: version_data(version.id))
+
+
+def document_of(session: Session, revision: RevisionRow, specification: str | None = None) -> Document:
+    """The document of a revision: with its bootstrap where one was run, else the plain fit. Another specification can
+    be tried on the revision's data with its settings."""
+    text = revision.specification if specification is None else specification
+    version = store.version_of(session, revision)
+    settings = Settings.model_validate(revision.settings)
+    run = store.latest_run(session, revision.model_id, text, version.fingerprint, core_settings(settings))
+    kept = None if run is None else stored_results(run)
+    if run is not None and kept is not None:
+        return Document(revision.id, run.id, kept)
+    return Document(revision.id, None, _estimated(session, revision, text))
+
+
+def fit_revision(session: Session, revision: RevisionRow, specification: str | None = None) -> Results:
+    """The results alone."""
+    return document_of(session, revision, specification).results
+
+
+class RevisionPath(BaseModel):
+    """The revision of an address."""
+
+    model_id: int
+    revision_id: int
+
+
+class OfRun(BaseModel):
+    """The run whose document is wanted; the plain estimation unless given."""
+
+    run: int | None = None
+
+
+class EstimatesDocument(Part):
+    """Parameters, effects and what is explained; empty where nothing was estimated."""
+
+    parameters: list[ParameterPart]
+    effects: list[EffectPart]
+    mediation: list[MediationPart]
+    tracked: list[TrackedPart]
+    r_squared: dict[str, float | None]
+    f_squared: list[FSquaredPart]
+
+
+class QualityDocument(Part):
+    """Measurement quality, with the bootstraps of its figures."""
+
+    quality: QualityPart | None
+    bootstrap_figures: dict[str, Bootstrap | None]
+
+
+class FitDocument(Part):
+    """Global fit."""
+
+    fit: FitPart | None
+    r_squared: dict[str, float | None]
+
+
+class ResidualsDocument(Part):
+    """Residuals of the covariances."""
+
+    residuals: ResidualsPart | None
+
+
+class ModificationDocument(Part):
+    """What freeing further parameters would do."""
+
+    modification: list[ModificationPart]
+
+
+def _document(session: Session, path: RevisionPath, run_id: int | None) -> Results:
+    revision = store.find(session, RevisionRow, path.revision_id)
+    if revision is None or revision.model_id != path.model_id:
+        raise refuse(404, "unknown_revision", "There is no such revision of this model.")
+    if run_id is None:
+        return _estimated(session, revision, revision.specification)
+    run = store.find(session, RunRow, run_id)
+    kept = None if run is None or run.model_id != path.model_id or run.state != "finished" else stored_results(run)
+    if kept is None:
+        raise refuse(404, "unknown_run", "There is no such finished run of this model.")
+    return kept
+
+
+def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel]) -> Response:
+    """A part of a document. It never changes while the program stays the same, and is not computed for whoever has it."""
+    tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}"
+    if request.if_none_match.contains_weak(tag):
+        answer = Response(status=304)
+    else:
+        with context().sessions() as session:
+            answer = reply(make(_document(session, path, query.run)))
+    answer.set_etag(tag, weak=True)
+    answer.headers["Cache-Control"] = "private, no-cache"  # kept, but asked for: another version may know better
+    return answer
+
+
+@api.get("/estimates", operation_id="getEstimatesPart", responses={200: EstimatesDocument})
+def get_estimates(path: RevisionPath, query: OfRun) -> Response:
+    """Parameters, effects, mediation, tracked quantities, R² and f²."""
+    return _part(
+        path,
+        query,
+        lambda r: EstimatesDocument(
+            parameters=r.parameters,
+            effects=r.effects,
+            mediation=r.mediation,
+            tracked=r.tracked,
+            r_squared=r.r_squared,
+            f_squared=r.f_squared,
+        ),
+    )
+
+
+@api.get("/quality", operation_id="getQualityPart", responses={200: QualityDocument})
+def get_quality(path: RevisionPath, query: OfRun) -> Response:
+    """Loadings, reliability, validity, collinearity."""
+    return _part(path, query, lambda r: QualityDocument(quality=r.quality, bootstrap_figures=r.bootstrap_figures))
+
+
+@api.get("/fit", operation_id="getFitPart", responses={200: FitDocument})
+def get_fit(path: RevisionPath, query: OfRun) -> Response:
+    """Every figure of global fit."""
+    return _part(path, query, lambda r: FitDocument(fit=r.fit, r_squared=r.r_squared))
+
+
+@api.get("/residuals", operation_id="getResidualsPart", responses={200: ResidualsDocument})
+def get_residuals(path: RevisionPath, query: OfRun) -> Response:
+    """Residuals of the covariances: raw, in correlations, and standardized."""
+    return _part(path, query, lambda r: ResidualsDocument(residuals=r.residuals))
+
+
+@api.get("/modification", operation_id="getModificationPart", responses={200: ModificationDocument})
+def get_modification(path: RevisionPath, query: OfRun) -> Response:
+    """Modification indices."""
+    return _part(path, query, lambda r: ModificationDocument(modification=r.modification))

@@ -1,0 +1,196 @@
+"""A model at its head as the screens have it all the time: what it says, its board and its readout, without the tables."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from dusk_arrow.core.specification.model import Mode, read
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.figure.board import Board, board
+from dusk_arrow.records import store
+from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart
+from dusk_arrow.results.readout import ReadoutFigure, readout
+from dusk_arrow.results.settings import Settings
+from dusk_arrow.server.documents import Document, document_of, fit_revision
+from dusk_arrow.server.problems import refuse
+
+FAR_BACK = 12
+
+
+class ConstructLine(BaseModel):
+    """A construct as the shelf and the cards need it."""
+
+    name: str
+    mode: Mode
+    indicators: list[str]
+    aside: list[AsideLine]
+
+
+class AsideLine(BaseModel):
+    """An indicator set aside, with the reason."""
+
+    indicator: str
+    reason: str | None
+
+
+class PathLine(BaseModel):
+    """A path of the model."""
+
+    source: str
+    target: str
+    fixed: float | None
+
+
+class RevisionLine(BaseModel):
+    """The revision a model stands at."""
+
+    id: int
+    words: str
+    reason: str | None
+    created: str
+    data_version_id: int
+
+
+class Shown(BaseModel):
+    """The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
+    last good one; with what is said of it everywhere."""
+
+    revision: int
+    run: int | None
+    settings: Settings
+    n_used: int
+    n_total: int
+    df: int
+    n_parameters: int
+    aic: float | None
+    bic: float | None
+    bootstrap: BootstrapSummaryPart | None
+
+
+class ModelState(BaseModel):
+    """A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last."""
+
+    id: int
+    project_id: int
+    name: str
+    revision: RevisionLine
+    sentences: str
+    settings: Settings
+    constructs: list[ConstructLine]
+    observed: list[str]
+    paths: list[PathLine]
+    estimated: bool
+    problems: list[ProblemPart]
+    shown: Shown | None
+    readout: list[ReadoutFigure]
+    board: Board
+    can_undo: bool
+    can_redo: bool
+
+
+ConstructLine.model_rebuild()
+
+
+def find_model(session: Session, model_id: int, lock: bool = False) -> ModelRow:
+    """The model of an address, or the answer that there is none."""
+    found = store.find(session, ModelRow, model_id, lock)
+    if found is None:
+        raise refuse(404, "unknown_model", "There is no such model.")
+    return found
+
+
+def _last_good(session: Session, head: RevisionRow) -> Document | None:
+    revision: RevisionRow | None = head
+    for _ in range(FAR_BACK):
+        if revision is None or revision.parent_id is None:
+            return None
+        revision = session.get(RevisionRow, revision.parent_id)
+        if revision is not None and revision.specification:
+            found = document_of(session, revision)
+            if found.results.converged:
+                return found
+    return None
+
+
+def _shown(document: Document | None) -> Shown | None:
+    if document is None or document.results.fit is None or document.results.data is None:
+        return None
+    results, fit, data = document.results, document.results.fit, document.results.data
+    return Shown(
+        revision=document.revision_id,
+        run=document.run_id,
+        settings=results.settings,
+        n_used=data.n_used,
+        n_total=data.n_total,
+        df=fit.df,
+        n_parameters=fit.n_parameters,
+        aic=fit.aic,
+        bic=fit.bic,
+        bootstrap=results.bootstrap_summary,
+    )
+
+
+def _pins(model: ModelRow) -> dict[str, tuple[float, float]]:
+    return {name: (pin["x"], pin["y"]) for name, pin in model.pins.items()}
+
+
+def _good(session: Session, head: RevisionRow) -> tuple[Document, Document | None]:
+    """The head's document, and the one whose numbers are shown."""
+    own = document_of(session, head)
+    return own, own if own.results.converged else _last_good(session, head)
+
+
+def board_of(session: Session, model: ModelRow) -> Board:
+    """The board of a model at its head."""
+    head = store.head_of(session, model)
+    _, shown = _good(session, head)
+    return board(read(parse(head.specification)), None if shown is None else shown.results, _pins(model))
+
+
+def state_of(session: Session, model: ModelRow) -> ModelState:
+    """The state of a model at its head."""
+    head = store.head_of(session, model)
+    said = read(parse(head.specification))
+    own, shown = _good(session, head)
+    results = own.results
+    previous = None
+    if head.parent_id is not None and results.converged:
+        parent = session.get_one(RevisionRow, head.parent_id)
+        previous = fit_revision(session, parent) if parent.specification else None
+    return ModelState(
+        id=model.id,
+        project_id=model.project_id,
+        name=model.name,
+        revision=RevisionLine(
+            id=head.id, words=head.words, reason=head.reason, created=head.created.isoformat(),
+            data_version_id=head.data_version_id,
+        ),
+        sentences=head.specification,
+        settings=Settings.model_validate(head.settings),
+        constructs=[
+            ConstructLine(
+                name=c.name,
+                mode=c.mode,
+                indicators=list(c.indicators),
+                aside=[AsideLine(indicator=name, reason=reason) for name, reason in c.aside],
+            )
+            for c in said.constructs
+        ],
+        observed=list(said.observed),
+        paths=[
+            PathLine(
+                source=a, target=b, fixed=next((p.estimate for p in results.parameters
+                if p.kind == "path" and (p.from_, p.to) == (a, b) and not p.free), None),
+            )
+            for a, b in said.paths
+        ],
+        estimated=results.converged,
+        problems=results.problems,
+        shown=_shown(shown),
+        readout=readout(shown.results if shown else results, previous),
+        board=board(said, shown.results if shown else None, _pins(model)),
+        can_undo=head.parent_id is not None,
+        can_redo=str(head.id) in model.onward,
+    )  # fmt: skip

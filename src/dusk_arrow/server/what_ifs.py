@@ -1,0 +1,105 @@
+"""What changes would do, by refitting before they are made; nothing is stored."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from dusk_arrow.core.specification.applying import apply_all
+from dusk_arrow.core.specification.changes import Change
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.writing import write
+from dusk_arrow.records import store
+from dusk_arrow.results.comparison import difference
+from dusk_arrow.results.document import Part, Results
+from dusk_arrow.results.readout import ReadoutFigure, readout
+from dusk_arrow.server.context import context, reply
+from dusk_arrow.server.documents import fit_revision
+from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.models import ModelPath
+from dusk_arrow.server.problems import ProblemDocument
+
+api = APIBlueprint(
+    "what_ifs", __name__, url_prefix="/api/models", abp_tags=[Tag(name="models")],
+    abp_responses={404: ProblemDocument, 422: ProblemDocument},
+)  # fmt: skip
+AnyChange = Annotated[Change, Field(discriminator="type")]
+
+
+class WhatIf(BaseModel):
+    """Changes to try without making them."""
+
+    changes: list[AnyChange] = Field(min_length=1, max_length=500)
+
+
+class WhatIfResult(BaseModel):
+    """The readout as it would be, beside the one that is, and the quality of the constructs touched."""
+
+    estimated: bool
+    message: str | None
+    readout: list[ReadoutFigure]
+    n_used: int | None
+    quality: list[QualityChange]
+    chi_square_difference: float | None
+    df_difference: int | None
+    p_value: float | None
+
+
+class QualityChange(Part):
+    """A construct's AVE and composite reliability now and then."""
+
+    construct_: str = Field(alias="construct")
+    ave_now: float | None
+    ave_then: float | None
+    composite_reliability_now: float | None
+    composite_reliability_then: float | None
+
+
+WhatIfResult.model_rebuild()
+
+
+@api.post("/<int:model_id>/what-ifs", operation_id="whatIf", responses={200: WhatIfResult})
+def what_if(path: ModelPath, body: WhatIf) -> Response:
+    """What changes would do, by refitting; nothing is stored."""
+    with context().sessions() as session:
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        now = fit_revision(session, head)
+        then = fit_revision(session, head, write(apply_all(parse(head.specification), body.changes)))
+    return reply(_compare(now, then))
+
+
+def _compare(now: Results, then: Results) -> WhatIfResult:
+    message = next((p.message for p in then.problems if p.severity == "error"), None)
+    nested = difference(now, then)
+    before = {c.name: c for c in now.quality.constructs} if now.quality else {}
+    after = {c.name: c for c in then.quality.constructs} if then.quality else {}
+    quality = [
+        QualityChange(
+            construct_=name,
+            ave_now=before[name].ave,
+            ave_then=after[name].ave,
+            composite_reliability_now=before[name].composite_reliability,
+            composite_reliability_then=after[name].composite_reliability,
+        )
+        for name in before
+        if name in after and _differ(before[name].ave, after[name].ave)
+    ]
+    return WhatIfResult(
+        estimated=then.converged,
+        message=message,
+        readout=readout(then, now) if then.converged else [],
+        n_used=then.data.n_used if then.data else None,
+        quality=quality,
+        chi_square_difference=nested.chi_square if nested else None,
+        df_difference=nested.df if nested else None,
+        p_value=nested.p_value if nested else None,
+    )
+
+
+def _differ(first: float | None, second: float | None) -> bool:
+    """Whether two figures differ by something a reader would see."""
+    return first is not None and second is not None and abs(first - second) >= 0.005
