@@ -10,7 +10,7 @@ import pytest
 from dusk_arrow.core.observations.data import Column, DataSet, Moments
 from dusk_arrow.core.observations.moments import covariance
 from dusk_arrow.core.specification.applying import apply
-from dusk_arrow.core.specification.changes import FixPath, SetAside
+from dusk_arrow.core.specification.changes import FixPath, SetAside, SetCovariance
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import coefficient, interval_text, p_text
 from dusk_arrow.results.analysis import analyse
@@ -56,7 +56,7 @@ def test_the_demo_recovers_what_it_was_made_from(wardens: Results) -> None:
     assert ("cases_left_out", "") in codes
     shared = next(p for p in wardens.problems if p.code == "residuals_share")
     assert shared.about == ["st1", "st2"]
-    assert shared.repairs[0].change == {"type": "set_covariance", "first": "st1", "second": "st2", "free": True}
+    assert shared.repairs[0].change == SetCovariance("st1", "st2", True)
     allowed = document(demo_text("river_wardens") + "st1 and st2 covary", demo_data("river_wardens"))
     promised = next(m for m in wardens.modification if (m.from_, m.to) == ("st1", "st2"))
     assert wardens.fit is not None

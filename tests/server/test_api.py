@@ -17,8 +17,10 @@ from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import RunRow
 from dusk_arrow.results.screening import CheckDocument
+from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, ROOT, demo_text
+from tests.server.parts import fit, part
 
 
 def step(client: FlaskClient, model: str, way: str) -> Any:
@@ -86,14 +88,14 @@ def test_screening_is_the_document_of_the_command_line(client: FlaskClient, tmp_
 
 def test_building_a_model_step_by_step(client: FlaskClient, model: dict[str, Any]) -> None:
     """Every gesture answers with results and board in one round trip."""
-    assert model["results"]["problems"][0]["code"] == "empty_model"
+    assert model["problems"][0]["code"] == "empty_model"
     assert model["board"]["cards"] == []
     state = change(
         client,
         model,
         {"type": "add_construct", "name": "Training", "indicators": ["tr1", "tr2", "tr3", "tr4"], "mode": "reflective"},
     ).get_json()
-    assert state["results"]["converged"]
+    assert state["estimated"]
     state = change(
         client,
         state,
@@ -154,11 +156,11 @@ def test_last_good_numbers_stay_while_a_model_cannot_be_estimated(client: FlaskC
     """People keep seeing what they had, with the problem and its repair beside it."""
     good = change(client, model, THEORY).get_json()
     broken = change(client, good, {"type": "add_path", "source": "Persistence", "target": "Effort"}).get_json()
-    assert not broken["results"]["converged"]
-    assert broken["last_good"]["fit"] == good["results"]["fit"]
-    problem = next(p for p in broken["results"]["problems"] if p["code"] == "path_into_formative")
+    assert not broken["estimated"]
+    assert fit(client, broken) == fit(client, good)
+    problem = next(p for p in broken["problems"] if p["code"] == "path_into_formative")
     mended = change(client, broken, problem["repairs"][0]["change"]).get_json()
-    assert mended["results"]["fit"] == good["results"]["fit"]
+    assert fit(client, mended) == fit(client, good)
 
 
 def test_what_ifs_change_nothing(client: FlaskClient, model: dict[str, Any]) -> None:
@@ -170,7 +172,7 @@ def test_what_ifs_change_nothing(client: FlaskClient, model: dict[str, Any]) -> 
     assert 0 < preview["p_value"] < 0.1
     assert client.get(f"/api/models/{model['id']}").get_json()["revision"] == state["revision"]
     done = change(client, state, held).get_json()
-    assert done["results"]["fit"]["chi_square"] - state["results"]["fit"]["chi_square"] == pytest.approx(
+    assert fit(client, done)["chi_square"] - fit(client, state)["chi_square"] == pytest.approx(
         preview["chi_square_difference"]
     )
     aside = {"type": "set_aside", "construct": "Efficacy", "indicator": "ef5", "reason": None}
@@ -207,15 +209,18 @@ def test_bootstrap_runs_in_the_background_and_is_kept(client: FlaskClient, model
     assert started.status_code == 201
     ended = finish(client, started.get_json())
     assert (ended["state"], ended["done"]) == ("finished", 256)
-    results = client.get(f"/api/models/{model['id']}").get_json()["results"]
-    assert results["bootstrap_summary"]["used"] == 256
-    assert results["parameters"][-1]["estimate"] == state["results"]["parameters"][-1]["estimate"]
+    after = client.get(f"/api/models/{model['id']}").get_json()
+    assert after["shown"]["bootstrap"]["used"] == 256
+    assert after["shown"]["run"] == ended["id"]
+    plain, booted = part(client, state, "estimates")["parameters"], part(client, after, "estimates")["parameters"]
+    assert booted[-1]["estimate"] == plain[-1]["estimate"]
+    assert (plain[-1]["bootstrap"], booted[-1]["bootstrap"]["n_used"]) == (None, 256)
     again = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 256, "seed": 4})
     assert (again.status_code, again.get_json()["id"]) == (200, ended["id"])
     moved = change(client, state, {"type": "rename", "name": "A", "to": "Z"}).get_json()
-    assert moved["results"]["bootstrap_summary"] is None
+    assert moved["shown"]["bootstrap"] is None
     back = step(client, f"/api/models/{model['id']}", "undo").get_json()
-    assert back["results"]["bootstrap_summary"]["used"] == 256
+    assert back["shown"]["bootstrap"]["used"] == 256
 
 
 def test_runs_of_another_version_do_not_block_a_model(
@@ -228,13 +233,13 @@ def test_runs_of_another_version_do_not_block_a_model(
         row = session.get_one(RunRow, run["id"])
         row.results = {**(row.results or {}), "parameters": None}
     state = client.get(f"/api/models/{model['id']}").get_json()
-    assert state["results"]["converged"]
-    assert state["results"]["bootstrap_summary"] is None
+    assert state["estimated"]
+    assert state["shown"]["bootstrap"] is None
     again = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128})
     assert again.status_code == 201
     finish(client, again.get_json())
     state = client.get(f"/api/models/{model['id']}").get_json()
-    assert state["results"]["bootstrap_summary"]["used"] == 128
+    assert state["shown"]["bootstrap"]["used"] == 128
 
 
 def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> None:
@@ -243,7 +248,7 @@ def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> Non
     run = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 50_000}).get_json()
     client.post(f"/api/runs/{run['id']}/stop")
     assert finish(client, run)["state"] == "stopped"
-    assert client.get(f"/api/models/{model['id']}").get_json()["results"]["bootstrap_summary"] is None
+    assert client.get(f"/api/models/{model['id']}").get_json()["shown"]["bootstrap"] is None
 
 
 def test_a_model_without_estimates_cannot_be_bootstrapped_or_drawn(client: FlaskClient, model: dict[str, Any]) -> None:
@@ -359,4 +364,55 @@ def test_demo_is_loaded_once(records: Sessions, client: FlaskClient) -> None:
     project = client.get(f"/api/projects/{demo[0]['id']}").get_json()
     assert next(c for c in project["columns"] if c["name"] == "tr1")["label"]
     state = client.get(f"/api/models/{project['models'][0]['id']}").get_json()
-    assert state["results"]["converged"]
+    assert state["estimated"]
+
+
+def test_parts_of_a_document_are_sent_once(client: FlaskClient, model: dict[str, Any]) -> None:
+    """A screen opened again must not fetch, and the server not compute, what cannot have changed."""
+    state = change(client, model, THEORY).get_json()
+    assert len(json.dumps(state)) < 20_000
+    address = f"/api/models/{state['id']}/revisions/{state['shown']['revision']}"
+    first = client.get(f"{address}/estimates")
+    again = client.get(f"{address}/estimates", headers={"If-None-Match": first.headers["ETag"]})
+    assert (first.status_code, again.status_code, again.data) == (200, 304, b"")
+    assert client.get(f"{address}/quality", headers={"If-None-Match": first.headers["ETag"]}).status_code == 200
+    packed = client.get(f"{address}/estimates", headers={"Accept-Encoding": "br"})
+    assert packed.headers["Content-Encoding"] == "br"
+    assert len(packed.data) < len(first.data) / 3
+    for name, key in (("residuals", "residuals"), ("modification", "modification"), ("quality", "quality")):
+        assert part(client, state, name)[key]
+    other = client.get(f"/api/models/{state['id']}/revisions/1/estimates")
+    assert other.status_code == 404
+    assert client.get(f"{address}/estimates?run=999999").status_code == 404
+
+
+def test_the_board_shows_what_the_document_says(client: FlaskClient, model: dict[str, Any]) -> None:
+    """Cards and arrows carry their numbers, judged; nobody computes them a second time in the browser."""
+    state = change(client, model, THEORY).get_json()
+    estimates, quality = part(client, state, "estimates"), part(client, state, "quality")["quality"]
+    cards = {card["name"]: card for card in state["board"]["cards"]}
+    assert cards["Efficacy"]["share"] == estimates["r_squared"]["Efficacy"]
+    assert cards["Effort"]["share"] is None
+    rows = {row["indicator"]: row for row in cards["Support"]["rows"]}
+    loading = next(one["loading"] for one in quality["loadings"] if one["indicator"] == "su4")
+    assert rows["su4"] == {"indicator": "su4", "value": loading, "verdict": "misses", "impossible": False}
+    assert rows["su1"]["verdict"] == "meets"
+    assert {row["verdict"] for row in cards["Effort"]["rows"]} == {"none"}
+    arrow = next(a for a in state["board"]["arrows"] if a["to"] == "Efficacy")
+    parameter = next(p for p in estimates["parameters"] if p["kind"] == "path" and p["to"] == "Efficacy")
+    assert (arrow["standardized"], arrow["free"]) == (parameter["standardized"], True)
+    assert arrow["interval"] == parameter["standardized_interval"]
+
+
+def test_what_there_is_to_choose_from(client: FlaskClient) -> None:
+    """Menus and file pickers are made from it; every value must be one that the settings take."""
+    found = client.get("/api/choices").get_json()
+    (family,) = found["families"]
+    for option in family["options"]:
+        for choice in option["choices"]:
+            assert Settings(**{option["name"]: choice["value"]})
+        default = getattr(Settings(), option["name"])
+        assert default == (option["choices"][0]["value"] if option["choices"] else False)
+    assert {f["key"]: f["writes"] for f in found["formats"] if f["writes"]} == {
+        "csv": ["data", "table"], "xlsx": ["data", "table"], "sav": ["data"],
+    }  # fmt: skip

@@ -25,6 +25,7 @@ from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.exchange import reading
+from dusk_arrow.exchange.readers import workbook
 from dusk_arrow.exchange.writing import write_data, write_rows
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
@@ -215,10 +216,10 @@ def test_a_workbook_with_too_many_cells_is_refused(monkeypatch: pytest.MonkeyPat
         sheet.append([row] * 20)
     packed = io.BytesIO()
     book.save(packed)
-    monkeypatch.setattr(reading, "MOST_CELLS", 1000)
+    monkeypatch.setattr(workbook, "MOST_CELLS", 1000)
     with pytest.raises(ProblemError, match="more than 1,000 cells"):
         reading.read_file(packed.getvalue(), "x.xlsx")
-    monkeypatch.setattr(reading, "MOST_UNPACKED", 1000)
+    monkeypatch.setattr(workbook, "MOST_UNPACKED", 1000)
     with pytest.raises(ProblemError, match="unpacks to more than"):
         reading.read_file(packed.getvalue(), "x.xlsx")
 

@@ -15,6 +15,7 @@ from dusk_arrow.exchange.reading import read_file
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, demo_text
+from tests.server.parts import fit, part
 
 RIVER = (DEMO / "river_wardens.csv").read_bytes()
 
@@ -110,7 +111,7 @@ def test_a_matrix_makes_a_project_that_is_estimated(client: FlaskClient) -> None
     }
     body = {"parent": state["revision"]["id"], "changes": [change]}
     state = client.post(f"/api/models/{made['model_id']}/revisions", json=body).get_json()
-    assert state["results"]["converged"]
+    assert state["estimated"]
     for address in ("screening", "cases", "data.csv"):
         assert client.get(f"/api/projects/{made['project_id']}/{address}").status_code == 422
     assert client.post(f"/api/models/{made['model_id']}/runs", json={"resamples": 100}).status_code == 422
@@ -128,10 +129,12 @@ def test_steps_reestimate_the_models_and_can_be_undone(client: FlaskClient, crea
     assert second["revision"]["words"] == "data: su4 recoded the other way round (1 to 7)"
 
     def loading(state: Any) -> float:
-        return float(next(p["standardized"] for p in state["results"]["parameters"] if p["to"] == "su4"))
+        return float(
+            next(p["standardized"] for p in part(client, state, "estimates")["parameters"] if p["to"] == "su4")
+        )
 
     assert loading(second) == pytest.approx(-loading(first), abs=1e-6)
-    assert second["results"]["fit"]["chi_square"] == pytest.approx(first["results"]["fit"]["chi_square"], abs=1e-6)
+    assert fit(client, second)["chi_square"] == pytest.approx(fit(client, first)["chi_square"], abs=1e-6)
     undone = step(client, f"/api/models/{created['model_id']}", "undo").get_json()
     assert loading(undone) == pytest.approx(loading(first))
     assert undone["revision"]["data_version_id"] != client.get(f"/api/projects/{project}").get_json()["data_version_id"]
@@ -154,13 +157,13 @@ def test_a_renamed_column_is_renamed_in_every_model(client: FlaskClient, created
     assert record(client, project, step).status_code == 200
     state = model(client, created)
     assert "training_clear" in state["sentences"]
-    assert state["results"]["converged"]
+    assert state["estimated"]
     assert record(client, project, step | {"to": "clear"}).status_code == 200
     assert "clear, tr2" in model(client, created)["sentences"]
     assert record(client, project).status_code == 200
     state = model(client, created)
     assert "tr1, tr2" in state["sentences"]
-    assert state["results"]["converged"]
+    assert state["estimated"]
 
 
 def test_cases_are_shown_sorted_held_out_and_taken_back(client: FlaskClient, created: dict[str, Any]) -> None:
@@ -224,12 +227,12 @@ def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) ->
     settings = state["settings"] | {"missing": "full-information", "errors": "sandwich"}
     body = {"parent": state["revision"]["id"], "settings": settings}
     changed = client.put(f"/api/models/{created['model_id']}/settings", json=body).get_json()
-    assert changed["results"]["data"]["n_used"] == 412
-    assert changed["results"]["fit"]["scaled"]["scaling_factor"] > 0
+    assert changed["shown"]["n_used"] == 412
+    assert fit(client, changed)["scaled"]["scaling_factor"] > 0
     assert "full-information" in changed["revision"]["words"]
     assert client.put(f"/api/models/{created['model_id']}/settings", json=body).status_code == 409
     undone = step(client, f"/api/models/{created['model_id']}", "undo").get_json()
-    assert undone["results"]["data"]["n_used"] == 349
+    assert undone["shown"]["n_used"] == 349
     covariances = client.get(f"/api/models/{created['model_id']}/estimates.csv").data.decode().splitlines()
     assert covariances[0].startswith("covariances,")
     assert "Training → tr2" in covariances[0]
@@ -289,16 +292,16 @@ def test_every_method_has_its_page(client: FlaskClient) -> None:
 
 def test_the_lens_offers_the_recode_of_a_reversed_item(client: FlaskClient, created: dict[str, Any]) -> None:
     """The repair of the model's warning is a recorded step that makes the warning go away."""
-    warnings = {p["code"]: p for p in model(client, created)["results"]["problems"]}
+    warnings = {p["code"]: p for p in model(client, created)["problems"]}
     repair = warnings["runs_against_block"]["repairs"][0]
     assert repair["words"] == "Recode su4 (1 to 7)"
     assert record(client, created["project_id"], repair["change"]).status_code == 200
-    after = {p["code"] for p in model(client, created)["results"]["problems"]}
+    after = {p["code"] for p in model(client, created)["problems"]}
     assert "runs_against_block" not in after
 
 
 def test_weights_are_kept_and_said_not_to_be_used(client: FlaskClient, created: dict[str, Any]) -> None:
     """Nobody should believe that a survey weight was applied when it was not."""
     record(client, created["project_id"], {"type": "weight_cases", "column": "readings", "on": True})
-    found = {p["code"]: p["message"] for p in model(client, created)["results"]["problems"]}
+    found = {p["code"]: p["message"] for p in model(client, created)["problems"]}
     assert "readings are not used" in found["weights_not_used"]
