@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
@@ -67,6 +68,14 @@ class Page:
         """Presses a button as soon as it can be pressed."""
         self.until(lambda: self.button(words).is_enabled())
         self.button(words).click()
+
+    def tab(self, words: str) -> None:
+        """Looks at another view."""
+        self.until(lambda: next(tab for tab in self.all("[role=tab]") if tab.text == words)).click()
+
+    def keys(self, *keys: str) -> None:
+        """Presses keys where the focus is."""
+        ActionChains(self.driver).send_keys(*keys).perform()
 
     def cards(self) -> list[str]:
         return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]

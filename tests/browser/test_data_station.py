@@ -67,14 +67,13 @@ def test_steps_change_the_model_and_can_be_switched_off(page: Page) -> None:
     page.button("Use the present data").click()
     page.until(lambda: not page.all("[data-testid='earlier-data']"))
     page.find("a[href$='/data']").click()
-    tabs = {tab.text: tab for tab in page.all("[role=tab]")}
-    tabs["Screening"].click()
+    page.tab("Screening")
     page.button("Hold these 7 out").click()
     page.until(lambda: "Held out:" in page.find("[aria-label=Findings]").text)
     page.until(lambda: "342" in page.named("estimated").text)
-    next(tab for tab in page.all("[role=tab]") if tab.text == "Cases").click()
+    page.tab("Cases")
     page.until(lambda: "7 held out" in page.find("main").text)
-    next(tab for tab in page.all("[role=tab]") if tab.text == "Columns").click()
+    page.tab("Columns")
     page.find("[aria-label='Recorded steps'] input[type=checkbox]").click()
     page.until(lambda: page.all("[aria-label='Recorded steps'] .line-through"))
     for _ in range(2):

@@ -146,7 +146,9 @@ def test_the_lens_knows_a_path(page: Page) -> None:
     for piece in ("Training → Persistence", "VIF of Training here", "f²", "from the standard error", "unstandardized"):
         assert piece in lens
     page.named("readout-rmsea").click()
-    assert "Browne & Cudeck (1992)" in page.find("[role=note]").text
+    assert "Browne & Cudeck (1992)" in page.find("[role=dialog][aria-label=RMSEA]").text
+    ActionChains(page.driver).send_keys(Keys.ESCAPE).perform()
+    page.until(lambda: not page.all("[role=dialog]"))
 
 
 def test_observed_columns_make_a_mediation(page: Page) -> None:
@@ -199,7 +201,7 @@ def test_screening_shows_the_planted_flaws(page: Page) -> None:
     """People meet the faults of their data here, in words, before the model does."""
     page.demo("River Wardens")
     page.find("a[href$='/data']").click()
-    page.until(lambda: next(tab for tab in page.all("[role=tab]") if tab.text == "Screening")).click()
+    page.tab("Screening")
     assert "su4 runs against its block" in page.named("finding-item_reversed").text
     assert page.named("finding-straight_liners").text.startswith("7 cases")
     assert "pe1, pe2, pe3, pe4 missing" in page.find("table[aria-label='Missing patterns']").text
