@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import combinations
 
 import numpy as np
 import pytest
@@ -83,10 +84,10 @@ def test_htmt_of_parallel_items_is_the_construct_correlation() -> None:
     matrix = np.full((6, 6), between)
     matrix[:3, :3] = matrix[3:, 3:] = within
     np.fill_diagonal(matrix, 1)
-    assert htmt(matrix, [0, 1, 2], [3, 4, 5]) == pytest.approx(phi)
+    assert htmt(matrix, [[0, 1, 2], [3, 4, 5]])[0] == pytest.approx(phi)
     flip = np.diag([1, -1, 1, 1, 1, 1.0])
-    assert htmt(flip @ matrix @ flip, [0, 1, 2], [3, 4, 5]) == pytest.approx(phi)
-    assert htmt(matrix, [0], [3]) == pytest.approx(between)
+    assert htmt(flip @ matrix @ flip, [[0, 1, 2], [3, 4, 5]])[0] == pytest.approx(phi)
+    assert htmt(matrix, [[0], [3]])[0] == pytest.approx(between)
 
 
 def test_fit_of_a_known_misfit() -> None:
@@ -308,3 +309,23 @@ def test_listwise_deletion_counts_what_it_loses() -> None:
     np.testing.assert_array_equal(complete_cases(values), [[1, 2], [4, 5]])
     sample = case_evidence(values)
     assert (sample.n, sample.n_total) == (2, 3)
+
+
+def test_htmt_of_many_blocks_is_that_of_each_pair() -> None:
+    """Ratios of all pairs at once, against the definition written out pair by pair, an item shared by two blocks included."""
+    rng = np.random.default_rng(8)
+    batch = np.stack([np.corrcoef(rng.normal(size=(9, 40))) for _ in range(3)])
+    blocks = [[0, 1, 2], [3, 4], [5], [2, 6, 7, 8]]
+    found = htmt(batch, blocks)
+
+    def mean(matrix: np.ndarray, pairs: list[tuple[int, int]]) -> float:
+        return float(np.mean([abs(matrix[a, b]) for a, b in pairs])) if pairs else 1.0
+
+    at = 0
+    for i, first in enumerate(blocks):
+        for second in blocks[i + 1 :]:
+            for k, matrix in enumerate(batch):
+                own = [mean(matrix, list(combinations(block, 2))) for block in (first, second)]
+                between = mean(matrix, [(a, b) for a in first for b in second if a != b])
+                assert found[k, at] == pytest.approx(between / np.sqrt(own[0] * own[1]))
+            at += 1

@@ -56,10 +56,17 @@ class Figures:
         """The column of every key."""
         return {key: at for at, key in enumerate(self.keys)}
 
+    @cached_property
+    def columns(self) -> dict[FigureName, list[int]]:
+        """The columns of every figure."""
+        found: dict[FigureName, list[int]] = {}
+        for at, key in enumerate(self.keys):
+            found.setdefault(key.figure, []).append(at)
+        return found
+
     def of(self, figure: FigureName) -> Numbers:
         """All columns of one figure (…, k), in order."""
-        chosen = [at for at, key in enumerate(self.keys) if key.figure == figure]
-        found: Numbers = self.values[..., chosen]
+        found: Numbers = self.values[..., self.columns.get(figure, [])]
         return found
 
     def value(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float:

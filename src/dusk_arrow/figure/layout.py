@@ -7,8 +7,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
+from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal
 from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
 
@@ -156,28 +158,52 @@ def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]
 
 def place_labels(ways: Sequence[tuple[Arrow, list[Curve]]], cards: Sequence[Box]) -> list[Box]:
     """For every arrow the best place on its way: off the cards, off other labels, off other arrows."""
+    if not ways:
+        return []
     places = [_label_places(curves, arrow.label_width, arrow.label_height) for arrow, curves in ways]
-    samples = [[p for c in curves for p in c.samples(12)] for _, curves in ways]
-    fixed: list[list[float]] = []
-    for i, options in enumerate(places):
-        costs = []
-        for rank, option in enumerate(options):
-            cost = 0.4 * rank + 10 * sum(option.overlap(card, 5) > 0 for card in cards)
-            cost += sum(
-                2.0 for j, points in enumerate(samples) if j != i and any(option.contains(p, 2) for p in points)
-            )
-            costs.append(cost)
-        fixed.append(costs)
-    chosen = [min(range(len(costs)), key=costs.__getitem__) for costs in fixed]
+    owner = np.repeat(np.arange(len(places)), [len(options) for options in places])
+    rank = np.concatenate([np.arange(len(options)) for options in places])
+    options = _corners([option for own in places for option in own])
+    cost = 0.4 * rank + 10 * _overlapping(options, _corners(cards), 5).sum(axis=1)
+    cost += 2.0 * _crossed(options, owner, ways)
+    near = _overlapping(options, options, 3)
+    begins = np.searchsorted(owner, np.arange(len(places)))
+    own = [slice(begin, begin + len(boxes)) for begin, boxes in zip(begins.tolist(), places, strict=True)]
+    chosen = np.array([part.start + int(np.argmin(cost[part])) for part in own])
     for _ in range(3):
-        for i, options in enumerate(places):
-            others = [places[j][chosen[j]] for j in range(len(places)) if j != i]
-            total = [
-                cost + 12 * sum(option.overlap(other, 3) > 0 for other in others)
-                for cost, option in zip(fixed[i], options, strict=True)
-            ]
-            chosen[i] = min(range(len(total)), key=total.__getitem__)
-    return [options[choice] for options, choice in zip(places, chosen, strict=True)]
+        for i, part in enumerate(own):
+            others = np.delete(chosen, i)
+            chosen[i] = part.start + int(np.argmin(cost[part] + 12 * near[part][:, others].sum(axis=1)))
+    return [boxes[choice - part.start] for boxes, choice, part in zip(places, chosen.tolist(), own, strict=True)]
+
+
+def _corners(boxes: Sequence[Box]) -> Array:
+    """Left, top, right and bottom (b, 4)."""
+    edges = [(box.x, box.y, box.x + box.width, box.y + box.height) for box in boxes]
+    return np.array(edges, dtype=float).reshape(len(edges), 4)
+
+
+def _overlapping(first: Array, second: Array, margin: float) -> NDArray[np.bool_]:
+    """Which boxes of one set (a, b) share an area with which of another that is grown by a margin."""
+    left, right = first[:, None], second[None]
+    across = np.minimum(left[..., 2], right[..., 2] + margin) - np.maximum(left[..., 0], right[..., 0] - margin)
+    down = np.minimum(left[..., 3], right[..., 3] + margin) - np.maximum(left[..., 1], right[..., 1] - margin)
+    result: NDArray[np.bool_] = (across > 0) & (down > 0)
+    return result
+
+
+def _crossed(options: Array, owner: NDArray[np.intp], ways: Sequence[tuple[Arrow, list[Curve]]]) -> NDArray[np.intp]:
+    """How many arrows other than its own go through each place (t,), or within two points of it."""
+    samples = [[p for curve in curves for p in curve.samples(12)] for _, curves in ways]
+    points = np.array([p for own in samples for p in own])
+    begins = np.cumsum([0, *(len(own) for own in samples[:-1])])
+    x, y = points[:, 0], points[:, 1]
+    left, top, right, bottom = (options[:, i, None] for i in range(4))
+    inside = (left - 2 < x) & (x < right + 2) & (top - 2 < y) & (y < bottom + 2)
+    through = np.logical_or.reduceat(inside, begins, axis=1)
+    through[np.arange(owner.size), owner] = False
+    result: NDArray[np.intp] = through.sum(axis=1)
+    return result
 
 
 def _free_way(source: Box, target: Box, obstacles: Sequence[Box]) -> list[Curve]:

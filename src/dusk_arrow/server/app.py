@@ -33,7 +33,6 @@ from dusk_arrow.server import (
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
 
-
 COMPRESSED = [
     "application/json",
     "application/problem+json",

@@ -22,7 +22,7 @@ from dusk_arrow.core.assessment.validity import htmt
 from dusk_arrow.core.covariance.implied import CompiledModel, Implied, Matrices, all_values, implied, matrices
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
-from dusk_arrow.core.effects.values import effect_values
+from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
 from dusk_arrow.core.linear_algebra import Array, correlation_from, slices
 
@@ -45,6 +45,11 @@ class FigurePlan:
         into = {p.target for p in table.parameters if p.matrix == "effect"} - composites
         shown = [p.target for p in table.parameters if p.matrix == "loading"]
         return tuple(dict.fromkeys([*(name for name in table.nodes if name in into), *shown]))
+
+    @cached_property
+    def walks(self) -> list[Walk]:
+        """The effects as they are computed."""
+        return plan_walks(self.effects, self.model.table.nodes)
 
     @cached_property
     def reflective(self) -> tuple[str, ...]:
@@ -182,8 +187,8 @@ def _from_values(plan: FigurePlan, theta: Numbers, parts: Matrices, found: Impli
     columns = (
         values,
         standardized,
-        effect_values(plan.effects, nodes, paths),
-        effect_values(plan.effects, nodes, _path_matrix(plan, standardized)),
+        effect_values(plan.walks, paths),
+        effect_values(plan.walks, _path_matrix(plan, standardized)),
         tracked_values(dict(plan.tracked), named, nodes, paths),
         _explained(plan, parts, found),
         *_reliability(plan, standardized, parts, found),
@@ -203,7 +208,8 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
     alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
     columns = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
-    columns += [htmt(correlation, a, b) for a, b in combinations(blocks, 2)]
+    ratios = htmt(correlation, blocks)
+    columns += [ratios[..., k] for k in range(ratios.shape[-1])]
     wide = [
         (np.asarray(antecedent_vif(nodes, rows)), np.asarray(f_squared(nodes, at[outcome], rows)))
         for outcome, names in plan.antecedents

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
 
@@ -63,7 +64,7 @@ def extend(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
     freed_ones = {id(p) for p in extra}
     kept = [p for p in table.parameters if id(p) not in freed_ones]
     q = table.n_free
-    freed = [replace(p, value=None, index=q + k) for k, p in enumerate(extra)]
+    freed = [p.freed(q + k) for k, p in enumerate(extra)]
     return lay_out(replace(table, parameters=(*kept, *freed)))
 
 
@@ -87,24 +88,23 @@ def _released(point: Point, member: Parameter) -> tuple[CompiledModel, Array]:
     return lay_out(replace(table, parameters=parameters)), np.append(point.theta, point.theta[member.index])
 
 
-@dataclass(frozen=True)
-class _Score:
-    """A score g, its curvature given the free values, its curvature alone, and its variance where F is no χ²."""
+class _Scores(NamedTuple):
+    """Scores g (e,), their curvatures given the free values and alone (e,), and their variances where F is no χ²."""
 
-    gradient: float
-    left: float
-    alone: float
-    variance: float | None
+    gradient: Array
+    left: Array
+    alone: Array
+    variance: Array | None
 
-    def index_and_change(self, multiplier: float) -> tuple[float, float] | None:
-        """N·g²/(2H) and −g/H; None where the parameter could not be told from the free ones."""
-        if self.left <= 1e-8 * abs(self.alone):
-            return None
-        if self.variance is None:
-            return multiplier * self.gradient**2 / (2 * self.left), -self.gradient / self.left
-        if self.variance <= 1e-10 * abs(self.alone):
-            return None
-        return multiplier * self.gradient**2 / (4 * self.variance), -self.gradient / self.left
+    def indices_and_changes(self, multiplier: float) -> tuple[Array, Array]:
+        """N·g²/(2H) and −g/H (e,); nan where the parameter could not be told from the free ones."""
+        told = self.left > 1e-8 * np.abs(self.alone)
+        spread = 2 * self.left
+        if self.variance is not None:
+            told &= self.variance > 1e-10 * np.abs(self.alone)
+            spread = 4 * self.variance
+        safe = np.where(told, spread, np.nan)
+        return multiplier * self.gradient**2 / safe, -self.gradient / np.where(told, self.left, np.nan)
 
 
 def _moment_weight(point: Point, unit: float | None) -> Array | None:
@@ -113,7 +113,7 @@ def _moment_weight(point: Point, unit: float | None) -> Array | None:
     return None if unit is None else unit**2 * point.covariance
 
 
-def _scores_of_fixed(point: Point, extra: list[Parameter], unit: float | None) -> list[_Score]:
+def _scores_of_fixed(point: Point, extra: list[Parameter], unit: float | None) -> _Scores | None:
     model = extend(point.model.table, extra)
     q = point.model.n_free
     values = np.concatenate([point.theta, [p.value or 0.0 for p in extra]])
@@ -121,20 +121,18 @@ def _scores_of_fixed(point: Point, extra: list[Parameter], unit: float | None) -
     own, between, alone = point.discrepancy.blocks(model, point.model, values)
     weights = guarded_inverse(own) @ between
     if np.isnan(weights).any():
-        return []
+        return None
     left = alone - np.einsum("qe,qe->e", between, weights)
-    variances: list[float | None] = [None] * len(extra)
+    variance = None
     spread = _moment_weight(point, unit)
     if spread is not None:  # of each score less what it leans on the first q ones
         full = information(model, values, spread)
         lean = np.einsum("qe,qe->e", weights, full[:q, q:])
-        found = np.diag(full)[q:] - 2 * lean + (weights * (full[:q, :q] @ weights)).sum(axis=0)
-        variances = found.tolist()
-    columns = zip(slopes[0, q:], left, alone, variances, strict=True)
-    return [_Score(float(g), float(h), float(a), v) for g, h, a, v in columns]
+        variance = np.diag(full)[q:] - 2 * lean + (weights * (full[:q, :q] @ weights)).sum(axis=0)
+    return _Scores(slopes[0, q:], left, alone, variance)
 
 
-def _score_of_tied(point: Point, member: Parameter, unit: float | None) -> _Score | None:
+def _score_of_tied(point: Point, member: Parameter, unit: float | None) -> _Scores | None:
     q = point.model.n_free
     model, values = _released(point, member)
     _, gradient = point.discrepancy.evaluate(model, values[None], ONLY)
@@ -144,14 +142,14 @@ def _score_of_tied(point: Point, member: Parameter, unit: float | None) -> _Scor
     weights = guarded_inverse(curvature[:q, :q]) @ curvature[:q, q:]
     if np.isnan(weights).any():
         return None
-    left = float(curvature[q, q] - (curvature[:q, q:] * weights).sum())
+    left = curvature[q:, q] - (curvature[:q, q:] * weights).sum(axis=0)
     variance = None
     spread = _moment_weight(point, unit)
     if spread is not None:
         full = apart.T @ information(model, values, spread) @ apart
         lean = np.append(-weights[:, 0], 1.0)
-        variance = float(lean @ full @ lean)
-    return _Score(float(gradient[0, q]), left, float(curvature[q, q]), variance)
+        variance = np.array([lean @ full @ lean])
+    return _Scores(gradient[0, q:], left, curvature[q:, q], variance)
 
 
 def modification_indices(estimation: Estimation, least: float = 3.84) -> list[Modification]:
@@ -164,16 +162,17 @@ def modification_indices(estimation: Estimation, least: float = 3.84) -> list[Mo
     point, table = estimation.point, estimation.model.table
     unit = estimation.estimator.score_unit(point)
     extra = candidates(table)
-    scores: list[tuple[Parameter, _Score | None]] = []
-    if extra:
-        scores += zip(extra, _scores_of_fixed(point, extra, unit), strict=False)
-    scores += [(member, _score_of_tied(point, member, unit)) for member in tied(table)]
+    scored = [(extra, _scores_of_fixed(point, extra, unit) if extra else None)]
+    scored += [([member], _score_of_tied(point, member, unit)) for member in tied(table)]
     result = []
-    for parameter, score in scores:
-        values = None if score is None else score.index_and_change(estimation.evidence.multiplier)
-        if values is not None and values[0] >= least:
-            standardized = _standardized(parameter, values[1], estimation.nodes, estimation.implied)
+    for parameters, scores in scored:
+        if scores is None:
+            continue
+        indices, changes = scores.indices_and_changes(estimation.evidence.multiplier)
+        for at in np.flatnonzero(indices >= least).tolist():
+            parameter, change = parameters[at], float(changes[at])
+            standardized = _standardized(parameter, change, estimation.nodes, estimation.implied)
             release = parameter.free and parameter.index is not None
             residual = parameter.matrix == "residual"
-            result.append(Modification(parameter.key, residual, release, *values, standardized))
+            result.append(Modification(parameter.key, residual, release, float(indices[at]), change, standardized))
     return sorted(result, key=lambda m: -m.index)

@@ -45,6 +45,11 @@ class Parameter:
         """Whether the value is estimated."""
         return self.value is None
 
+    def freed(self, index: int) -> Parameter:
+        """The same cell as a free value."""
+        cell = (self.kind, self.source, self.target, self.matrix, self.row, self.column, self.role)
+        return Parameter(*cell, start=self.start, label=self.label, index=index)
+
     @property
     def sentence_target(self) -> Target:
         """The parameter as a sentence names it."""

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import pairwise
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,26 +13,51 @@ from dusk_arrow.core.effects.routes import Effect
 Numbers = NDArray[Any]
 
 
-def effect_values(effects: Sequence[Effect], names: Sequence[str], paths: Numbers) -> Numbers:
-    """Effects (…, e) from the coefficients of paths between named variables (…, m, m), rows being outcomes; totals from
-    (I−B)⁻¹ (Bollen 1987)."""
+class Walk(NamedTuple):
+    """Effects of one kind: their columns (r,), the positions of the stations of their routes (r, l), and for effects along
+    all routes whether the direct one is left out (r,)."""
+
+    columns: list[int]
+    stations: NDArray[np.intp]
+    less_direct: NDArray[np.bool_] | None
+
+
+def plan_walks(effects: Sequence[Effect], names: Sequence[str]) -> list[Walk]:
+    """Effects sorted by the length of their routes, so that those of one length are computed at once."""
     at = {name: i for i, name in enumerate(names)}
-    total = np.linalg.inv(np.eye(paths.shape[-1]) - paths)
-    result = np.zeros((*paths.shape[:-2], len(effects)), dtype=paths.dtype)
+    by_length: dict[int, list[int]] = {}  # −1 for all routes together
     for column, effect in enumerate(effects):
-        row, source = at[effect.target], at[effect.source]
-        if effect.via is None:
-            result[..., column] = total[..., row, source]
-            if effect.kind == "total indirect":
-                result[..., column] = result[..., column] - paths[..., row, source]
+        by_length.setdefault(-1 if effect.via is None else len(effect.via), []).append(column)
+    walks = []
+    for length, columns in by_length.items():
+        stations = np.array([[at[name] for name in effects[column].route] for column in columns], dtype=np.intp)
+        direct = np.array([effects[column].kind == "total indirect" for column in columns]) if length < 0 else None
+        walks.append(Walk(columns, stations, direct))
+    return walks
+
+
+def effect_values(walks: Sequence[Walk], paths: Numbers) -> Numbers:
+    """Effects (…, e) from the coefficients of paths between variables (…, m, m), rows being outcomes; totals from (I−B)⁻¹
+    (Bollen 1987)."""
+    whole = np.linalg.inv(np.eye(paths.shape[-1]) - paths)
+    result = np.zeros((*paths.shape[:-2], sum(len(walk.columns) for walk in walks)), dtype=paths.dtype)
+    for columns, stations, less_direct in walks:
+        if less_direct is None:
+            result[..., columns] = _products(stations, paths)
         else:
-            result[..., column] = along(effect.route, at, paths)
+            sources, targets = stations[:, 0], stations[:, -1]
+            result[..., columns] = whole[..., targets, sources] - less_direct * paths[..., targets, sources]
     return result
+
+
+def _products(stations: NDArray[np.intp], paths: Numbers) -> Numbers:
+    """Products (…, r) along routes of one length, given by the positions of their stations (r, l)."""
+    product = np.ones((*paths.shape[:-2], stations.shape[0]), dtype=paths.dtype)
+    for step in range(stations.shape[1] - 1):
+        product *= paths[..., stations[:, step + 1], stations[:, step]]
+    return product
 
 
 def along(route: Sequence[str], at: dict[str, int], paths: Numbers) -> Numbers:
     """The product (…) of the coefficients along a route."""
-    product: Numbers = np.ones(paths.shape[:-2], dtype=paths.dtype)
-    for start, end in pairwise(route):
-        product = product * paths[..., at[end], at[start]]
-    return product
+    return _products(np.array([[at[name] for name in route]], dtype=np.intp), paths)[..., 0]

@@ -83,21 +83,16 @@ def _shares(found: Found) -> list[float | None]:
             boot = found.drawn("effect", effect)
             if boot is not None and excludes_zero(boot.headline):
                 certain.add(pair)
-    shares: list[float | None] = []
-    for effect, value in zip(effects, values, strict=True):
-        own = parts.get((effect.source, effect.target), [])
-        certainly = (effect.source, effect.target) in certain and len(own) > 1
-        alike = len({np.sign(v) for v in own}) == 1
-        shares.append(value / totals[effect.source, effect.target] if certainly and alike else None)
-    return shares
+    shared = {pair for pair in certain if len(parts.get(pair, [])) > 1 and len({np.sign(v) for v in parts[pair]}) == 1}
+    pairs = [(effect.source, effect.target) for effect in effects]
+    return [value / totals[pair] if pair in shared else None for pair, value in zip(pairs, values, strict=True)]
 
 
 def effects(found: Found) -> list[EffectPart]:
     """Every effect, plain and standardized."""
     parts = []
-    for effect, share in zip(found.fitted.effects, _shares(found), strict=True):
-        value, standardized = found.value("effect", effect), found.value("standardized_effect", effect)
-        se, standardized_se = found.error("effect", effect), found.error("standardized_effect", effect)
+    columns = (*found.columns("effect"), *found.columns("standardized_effect"), _shares(found))
+    for effect, value, se, standardized, standardized_se, share in zip(found.fitted.effects, *columns, strict=True):
         assert value is not None
         parts.append(
             EffectPart(

@@ -32,6 +32,11 @@ class Found(NamedTuple):
         """Its standard error by the delta method."""
         return number(self.fitted.errors.value(figure, *about))
 
+    def columns(self, figure: FigureName) -> tuple[list[float | None], list[float | None]]:
+        """All values of a figure and their errors, in order."""
+        values, errors = self.fitted.figures.of(figure), self.fitted.errors.of(figure)
+        return [number(value) for value in values], [number(error) for error in errors]
+
     def drawn(self, figure: FigureName, *about: str | ParameterKey | Effect) -> Bootstrap | None:
         """Its bootstrap."""
         if self.outcome is None:
