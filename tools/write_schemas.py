@@ -23,13 +23,13 @@ DOCS = Path(__file__).resolve().parents[1] / "docs"
 
 
 def documents() -> dict[str, dict[str, Any]]:
-    """Each document by its file name in docs/."""
+    """Each document by its path in the checkout."""
     app = create_app(sessions(create_engine("postgresql+psycopg://nobody@127.0.0.1/none")))
     api = app.test_client().get("/api/openapi.json").get_json()
     return {
-        "openapi.json": api,
-        "results.schema.json": Results.model_json_schema(mode="serialization"),
-        "check.schema.json": CheckDocument.model_json_schema(mode="serialization"),
+        "docs/openapi.json": api,
+        "src/dusk_arrow/results/schemas/results.json": Results.model_json_schema(mode="serialization"),
+        "src/dusk_arrow/results/schemas/check.json": CheckDocument.model_json_schema(mode="serialization"),
     }
 
 
@@ -75,4 +75,4 @@ if __name__ == "__main__":
     for page in (DOCS / "methods").glob("*.md"):
         page.write_text(method_page(page.read_text()))
     for name, document in documents().items():
-        (DOCS / name).write_text(json.dumps(document, indent=1, sort_keys=True) + "\n")
+        (DOCS.parent / name).write_text(json.dumps(document, indent=1, sort_keys=True) + "\n")

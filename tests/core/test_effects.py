@@ -9,7 +9,7 @@ from dusk_arrow.core.covariance.admissibility import admissible, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
 from dusk_arrow.core.covariance.figures import FigurePlan, figures, model_figures
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
-from dusk_arrow.core.effects.mediation import classify
+from dusk_arrow.core.effects.mediation import classify, excludes_zero
 from dusk_arrow.core.effects.routes import list_effects, routes
 from dusk_arrow.core.observations.moments import prepare_products, resample_covariances
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
@@ -156,3 +156,36 @@ def test_reversed_and_weak_items_are_pointed_out() -> None:
     found = fit_matrix(table, sample, 300)
     problems = explain(found.point, model_figures(FigurePlan(found.model), found.solution.theta))
     assert {(p.code, p.about[0]) for p in problems} == {("runs_against_block", "a3"), ("weak_loading", "a4")}
+
+
+def test_beyond_the_limit_pairs_keep_their_totals() -> None:
+    """A dense model has millions of routes: what is left out is told, and no total or direct effect is lost."""
+    names = tuple(f"v{i}" for i in range(14))
+    paths = tuple((a, b) for i, a in enumerate(names) for b in names[i + 1 :])
+    effects, complete = list_effects(paths, names)
+    assert not complete
+    by_kind = {
+        kind: [e for e in effects if e.kind == kind]
+        for kind in ("direct", "specific indirect", "total indirect", "total")
+    }
+    assert len(by_kind["direct"]) == len(by_kind["total"]) == 14 * 13 // 2
+    assert len(by_kind["total indirect"]) == 14 * 13 // 2 - 13
+    assert 1000 < len(by_kind["specific indirect"]) <= 2000
+    few, whole = list_effects(paths[:12], names)
+    assert whole
+    assert {e.kind for e in few} == {"direct", "total"}
+
+
+def test_routes_do_not_lead_through_where_the_target_cannot_be_reached() -> None:
+    """Four stations back and a blind alley: found by going back from the target step by step."""
+    chain = (("a", "b"), ("b", "c"), ("c", "d"), ("d", "e"), ("a", "blind"), ("blind", "alley"))
+    assert routes(chain, "a", "e") == [("a", "b", "c", "d", "e")]
+
+
+@pytest.mark.parametrize(
+    ("interval", "beyond"),
+    [((0.0, 0.2), False), ((-0.2, 0.0), False), ((1e-9, 0.2), True), ((-0.2, -1e-9), True), ((-0.1, 0.1), False)],
+)
+def test_an_interval_that_ends_at_zero_does_not_exclude_it(interval: tuple[float, float], beyond: bool) -> None:
+    """The kind of mediation turns on this."""
+    assert excludes_zero(interval) is beyond

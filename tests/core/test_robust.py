@@ -8,8 +8,8 @@ import pytest
 from dusk_arrow.core.assessment.fit import scale_fit
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.global_fit import assess_model
-from dusk_arrow.core.covariance.implied import implied, matrices
-from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
+from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import casewise_scores
 from dusk_arrow.core.observations.moments import covariance
 from tests.core.populations import (
@@ -18,6 +18,7 @@ from tests.core.populations import (
     THREE,
     fit_cases,
     fit_matrix,
+    model_of,
     on_cases,
     random_population,
     table_of,
@@ -38,7 +39,9 @@ def pairs(p: int) -> tuple[np.ndarray, np.ndarray]:
     return np.tril_indices(p)
 
 
-def written_out(found: Estimation, values: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def written_out(
+    found: Estimation, values: np.ndarray, inverse: np.ndarray | None = None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Δ by differences, V from its definition through a duplication matrix, Γ from every case's products."""
     p = values.shape[1]
     rows, columns = pairs(p)
@@ -50,7 +53,7 @@ def written_out(found: Estimation, values: np.ndarray) -> tuple[np.ndarray, np.n
     duplication = np.zeros((p * p, rows.size))
     for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
         duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
-    inverse = np.linalg.inv(found.implied)
+    inverse = np.linalg.inv(found.implied) if inverse is None else inverse
     weight = 0.5 * duplication.T @ np.kron(inverse, inverse) @ duplication
     centred = values - values.mean(axis=0)
     products = centred[:, rows] * centred[:, columns]
@@ -75,6 +78,67 @@ def test_satorra_bentler_against_its_definition(text: str) -> None:
     test = found.estimator.scaled_test(found.point, df, "satorra-bentler")
     assert test is not None
     assert test.scaling_factor == pytest.approx(np.trace(residual @ gamma) / df, rel=1e-5)
+
+
+@pytest.mark.parametrize("text", TEXTS.values(), ids=TEXTS.keys())
+def test_robust_gls_against_its_definition(text: str) -> None:
+    """The same sandwich and trace in the weight S⁻¹; the baseline too, where only variances are free."""
+    table = table_of(text)
+    values = skewed(table, 8, 300)
+    p = values.shape[1]
+    found = fit_cases(table, values, "gls", errors="satorra-bentler")
+    delta, weight, gamma = written_out(found, values, np.linalg.inv(found.evidence.covariance))
+    bread = np.linalg.inv(delta.T @ weight @ delta)
+    expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / found.evidence.multiplier
+    np.testing.assert_allclose(found.covariance, expected, rtol=1e-4, atol=1e-9)
+    df = p * (p + 1) // 2 - table.n_free
+    test = found.estimator.scaled_test(found.point, df, "satorra-bentler")
+    assert test is not None
+    rows, columns = pairs(p)
+    diagonal = (rows == columns)[:, None] * (rows[:, None] == np.arange(p))
+    for slopes, left, factor in (
+        (delta, df, test.scaling_factor),
+        (diagonal, p * (p - 1) / 2, test.baseline_factor),
+    ):
+        taken = weight @ slopes @ np.linalg.inv(slopes.T @ weight @ slopes) @ slopes.T @ weight
+        assert factor == pytest.approx(np.trace((weight - taken) @ gamma) / left, rel=1e-5)
+    assert found.estimator.scaled_test(found.point, 0, "satorra-bentler") is None
+
+
+@pytest.mark.parametrize("means", [False, True])
+def test_robust_uls_against_its_definition(means: bool) -> None:
+    """(ΔᵀΔ)⁻¹ΔᵀΓΔ(ΔᵀΔ)⁻¹ by fourth moments, and the residual-based test, with and without means."""
+    text = THREE + "hold intercept of b2 at 0.1\n" if means else THREE
+    table = compile_model(model_of(text), "marker", means)
+    values = skewed(table_of(THREE), 9, 400) + np.linspace(-1, 2, 9)
+    found = fit_cases(table, values, "uls", errors="sandwich")
+    p, theta, step = values.shape[1], found.solution.theta, 1e-6
+    rows, columns = pairs(p)
+
+    def moments_at(at: np.ndarray) -> np.ndarray:
+        parts = matrices(found.model, at)
+        there = implied(parts)
+        second = there.covariance[rows, columns]
+        return np.concatenate([second, implied_means(parts, there)[0]]) if means else second
+
+    steps = step * np.eye(theta.size)
+    delta = np.stack([(moments_at(theta + s) - moments_at(theta - s)) / (2 * step) for s in steps], axis=1)
+    centred = values - values.mean(axis=0)
+    each = centred[:, rows] * centred[:, columns]
+    sample = found.evidence.covariance[rows, columns]
+    weight = np.where(rows == columns, 1.0, 2.0)
+    if means:
+        each, sample = np.hstack([each, centred]), np.concatenate([sample, values.mean(axis=0)])
+        weight = np.concatenate([weight, np.full(p, 2.0)])
+    gamma = np.cov(each.T, ddof=0)
+    bread = np.linalg.inv(delta.T * weight @ delta)
+    expected = bread @ (delta.T * weight) @ gamma @ (delta.T * weight).T @ bread / found.evidence.multiplier
+    np.testing.assert_allclose(np.diag(found.covariance), np.diag(expected), rtol=1e-3)
+    gap, inverse = sample - moments_at(theta), np.linalg.inv(gamma)
+    across = inverse @ delta
+    residual = gap @ inverse @ gap - gap @ across @ np.linalg.inv(delta.T @ across) @ across.T @ gap
+    found_test = found.estimator.statistic(found.point, 0.0, "sandwich")
+    assert found_test == pytest.approx(found.evidence.multiplier * residual, rel=1e-4)
 
 
 def test_baseline_factor_against_its_definition() -> None:

@@ -1,4 +1,4 @@
-"""`python -m dusk_arrow.command_line start|fit|check|backup|restore`: what `./dusk` hands over to."""
+"""`./dusk start|fit|check|backup|restore` in a checkout; `dusk-arrow fit|check` where the package is installed."""
 
 from __future__ import annotations
 
@@ -6,7 +6,16 @@ import multiprocessing
 import os
 import sys
 
+from dusk_arrow import __version__
+from dusk_arrow.command_line.places import IN_CHECKOUT
+
 INTERRUPTED = 130
+USAGE = """Dusk Arrow: structural equation models from a questionnaire to a path diagram
+
+  dusk-arrow fit MODEL.txt --data FILE   estimate a model (see dusk-arrow fit --help)
+  dusk-arrow check FILE                  screen a data file (see dusk-arrow check --help)
+  dusk-arrow --version                   print the version
+"""
 RECORDS = {
     "backup": "Write all studies to one file.",
     "restore": "Put the studies of a backup in the place of the present ones, which are backed up first.",
@@ -29,6 +38,17 @@ def main(arguments: list[str]) -> int:
         from dusk_arrow.command_line.check import check
 
         return check(rest)
+    if command == "--version":
+        print(f"dusk-arrow {__version__}")
+        return 0
+    if not IN_CHECKOUT:
+        if command in ("start", *RECORDS):
+            print(
+                f"dusk-arrow {command} needs a checkout with its pages and database: ./dusk {command}", file=sys.stderr
+            )
+        else:
+            print(USAGE, file=sys.stdout if command in ("help", "--help", "-h") else sys.stderr)
+        return 0 if command in ("help", "--help", "-h") else 2
     if command == "start":
         from dusk_arrow.command_line.start import start
 
@@ -41,6 +61,14 @@ def main(arguments: list[str]) -> int:
     return 2
 
 
+def run() -> None:
+    """The entry point: ends the process with the exit code of the subcommand."""
+    try:
+        sys.exit(main(sys.argv[1:]))
+    except KeyboardInterrupt:
+        _leave()
+
+
 def _leave() -> None:
     """Ends at once, and every worker with it: whoever presses Ctrl-C waits for nothing."""
     for child in multiprocessing.active_children():
@@ -49,7 +77,4 @@ def _leave() -> None:
 
 
 if __name__ == "__main__":
-    try:
-        sys.exit(main(sys.argv[1:]))
-    except KeyboardInterrupt:
-        _leave()
+    run()

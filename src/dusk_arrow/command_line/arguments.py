@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from dusk_arrow.command_line.places import workers
+from dusk_arrow.command_line.places import PROGRAM, workers
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.exchange.file_formats import endings
 
@@ -33,7 +33,7 @@ def add_reading_options(parser: argparse._ArgumentGroup | argparse.ArgumentParse
 def fit_parser() -> argparse.ArgumentParser:
     """The options of `./dusk fit`."""
     parser = argparse.ArgumentParser(
-        prog="./dusk fit",
+        prog=f"{PROGRAM} fit",
         description="Estimate a model. Exit code 0: estimated; 2: something is wrong with file, sentence, option or "
         "matrix; 3: not identified or not converged.",
     )
@@ -81,7 +81,7 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
 def check_parser() -> argparse.ArgumentParser:
     """The options of `./dusk check`."""
     parser = argparse.ArgumentParser(
-        prog="./dusk check",
+        prog=f"{PROGRAM} check",
         description=f"Screen a data file ({READ}). Exit code 0: read; 2: the file cannot be used.",
     )
     parser.add_argument("file", metavar="FILE", help="the data file")

@@ -8,6 +8,8 @@ import os
 from pathlib import Path
 
 CHECKOUT = Path(__file__).resolve().parents[3]
+IN_CHECKOUT = (CHECKOUT / "dusk").is_file()
+PROGRAM = "./dusk" if IN_CHECKOUT else "dusk-arrow"  # how this was called, for what is said about it
 PORT = 8460
 MOST_WORKERS = 256
 

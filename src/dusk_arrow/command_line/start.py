@@ -22,6 +22,7 @@ from types import FrameType
 
 from dusk_arrow.command_line.places import (
     PORT,
+    PROGRAM,
     SettingError,
     data_folder,
     log_level,
@@ -106,7 +107,7 @@ def holding(folder: Path) -> Iterator[bool]:
 
 def start(arguments: list[str]) -> int:
     """Starts everything, prints the address, and waits for Ctrl-C. Returns the exit code."""
-    parser = argparse.ArgumentParser(prog="./dusk start", description="Start Dusk Arrow on this machine.")
+    parser = argparse.ArgumentParser(prog=f"{PROGRAM} start", description="Start Dusk Arrow on this machine.")
     parser.add_argument("--port", help=f"default: {PORT}, or a free one where that is in use")
     options = parser.parse_args(arguments)
     stopped = threading.Event()
@@ -165,7 +166,7 @@ def _ready(address: str, note: Path) -> None:
 
 def with_records(prog: str, description: str, arguments: list[str]) -> int:
     """`backup FILE` and `restore FILE`: on a database that runs for it alone, or (backup) on the running one."""
-    parser = argparse.ArgumentParser(prog=f"./dusk {prog}", description=description)
+    parser = argparse.ArgumentParser(prog=f"{PROGRAM} {prog}", description=description)
     parser.add_argument("file", type=Path, metavar="FILE")
     target: Path = parser.parse_args(arguments).file.resolve()
     from dusk_arrow.records.backups import back_up, restore

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
-from dusk_arrow.core.wording import ESTIMATORS, coefficient, interval_text, p_text, p_words, plain
+from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
 from dusk_arrow.results.document import BollenStinePart, Interval, Results
 
 MODIFICATIONS = 5
@@ -133,7 +134,7 @@ def readable(results: Results) -> str:
     """The whole document as text for a terminal."""
     data = results.data
     head = (
-        f"{data.name}: {data.n_used} of {data.n_total} cases; {ESTIMATORS[results.estimator]}, {results.iterations} iterations"
+        f"{data.name}: {data.n_used} of {data.n_total} cases; {options_by_name()['estimator'].words(results.estimator)}, {results.iterations} iterations"
         if data
         else ""
     )

@@ -26,6 +26,10 @@ class Option:
     choices: tuple[Choice, ...] = ()
     hint: str = ""
 
+    def words(self, value: str) -> str:
+        """What a value is called."""
+        return next(choice.words for choice in self.choices if choice.value == value)
+
 
 @dataclass(frozen=True)
 class FamilyOptions:

@@ -2,12 +2,6 @@
 
 from __future__ import annotations
 
-ESTIMATORS = {
-    "ml": "maximum likelihood",
-    "gls": "generalised least squares",
-    "uls": "unweighted least squares",
-    "adf": "asymptotically distribution-free",
-}
 INTERVALS = {"percentile": "percentile", "bias-corrected": "bias-corrected", "bca": "BCa"}
 
 

@@ -9,10 +9,11 @@ from functools import cache
 from importlib.resources import files
 from xml.sax.saxutils import escape
 
+from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.wording import ESTIMATORS, INTERVALS, coefficient, interval_text
+from dusk_arrow.core.wording import INTERVALS, coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
@@ -294,7 +295,7 @@ def _note(model: Model, results: Results, intervals: bool) -> str:
         )
     else:
         basis = "intervals from standard errors"
-    parts = [f"Note. Standardized {ESTIMATORS[results.estimator]} estimates, n = {n}."]
+    parts = [f"Note. Standardized {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
     if intervals:
         parts.append(f"In brackets {level} {basis}.")
     parts.append("Dashed: the interval contains zero.")

@@ -14,7 +14,7 @@ from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.exchange.reading_options import ReadAgain
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.settings import EstimatorName, Settings
 
 Interval = tuple[float, float]
 VERSION = 1
@@ -361,7 +361,7 @@ class Results(Part):
 
     version: int = VERSION
     family: Literal["covariance"] = "covariance"
-    estimator: Literal["ml", "gls", "uls", "adf"] = "ml"
+    estimator: EstimatorName = "ml"
     settings: Settings
     model: str
     data: DataPart | None

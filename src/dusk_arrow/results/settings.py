@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
+EstimatorName = Literal["ml", "gls", "uls", "adf"]
 
 
 class Settings(BaseModel):
@@ -16,7 +17,7 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     family: Literal["covariance"] = "covariance"
-    estimator: Literal["ml", "gls", "uls", "adf"] = "ml"
+    estimator: EstimatorName = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
     errors: Literal["expected", "observed", "sandwich", "satorra-bentler", "bootstrap"] = "expected"

@@ -104,6 +104,7 @@ class CovarianceFamily:
         ready: Ready = set_up.own
         return identification(ready.table)
 
+    @np.errstate(invalid="ignore", divide="ignore")  # impossible variances are named; what rests on them is nan
     def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
         """The estimation with everything that follows from it, or why there is none."""
         ready: Ready = set_up.own

@@ -15,18 +15,18 @@ OPTIONS = FamilyOptions(
                 Choice("ml", "maximum likelihood", "Close to normal; with robust errors it bears data that are not."),
                 Choice(
                     "gls",
-                    "generalised least squares",
+                    "generalized least squares",
                     "Close to normal; residuals are weighed by the sample's own covariances.",
                 ),
                 Choice(
                     "adf",
-                    "distribution-free",
+                    "asymptotically distribution-free",
                     "Any distribution, with very many cases: far more than there are moments.",
                 ),
                 Choice(
                     "uls",
                     "unweighted least squares",
-                    "No weights: every residual counts alike, so the result depends on the units.",
+                    "No weights: every residual counts alike, so it depends on the units that columns are in.",
                 ),
             ),
         ),

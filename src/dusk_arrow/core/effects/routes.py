@@ -82,7 +82,7 @@ def list_effects(paths: tuple[tuple[str, str], ...], names: tuple[str, ...]) -> 
             if (source, target) in paths:
                 effects.append(Effect(source, target, "direct", ()))
             indirect = [route for route in found if len(route) > 2]
-            if len(indirect) > left or counted >= MOST_ROUTES:
+            if indirect and (len(indirect) > left or counted >= MOST_ROUTES):
                 complete = False
             else:
                 counted += len(indirect)
