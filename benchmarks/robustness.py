@@ -17,8 +17,8 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 
 from dusk_arrow.core.assessment.fit import chi_square_p
 from dusk_arrow.core.covariance.estimation import estimate
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.parameters import compile_model
-from dusk_arrow.core.covariance.robust import scaled_test
 from tests.core.populations import case_evidence, model_of, random_population, table_of
 
 MODEL = "A shows in a1, a2, a3, a4\nB shows in b1, b2, b3, b4\nA leads to B"
@@ -51,14 +51,13 @@ def main(studies: int) -> None:
             values = heavy_tails(rng, 500, root)
             if how.get("missing"):
                 values = np.where(rng.random(values.shape) < 0.1, np.nan, values)
-            chosen = {k: v for k, v in how.items() if k != "errors"}
-            evidence = case_evidence(values, **chosen)
-            table = compile_model(model_of(MODEL), "marker", evidence.with_means)
-            found = estimate(table, evidence, errors)  # type: ignore[arg-type]
+            evidence = case_evidence(values, **({"missing": how["missing"]} if "missing" in how else {}))
+            table = compile_model(model_of(MODEL), "marker", "missing" in how)
+            found = estimate(table, evidence, ESTIMATORS[str(how.get("estimator", "ml"))], errors)  # type: ignore[arg-type]
             if not found.solution.converged:
                 continue
-            df = table.n_moments - table.n_free
-            scale = scaled_test(found.model, found.solution.theta, evidence, found.discrepancy, df, errors) if errors != "expected" else None  # type: ignore[arg-type]  # fmt: skip
+            df = found.df
+            scale = found.estimator.scaled_test(found.point, df, errors) if errors != "expected" else None  # type: ignore[arg-type]  # fmt: skip
             rejected.append(chi_square_p(found.statistic / (scale.scaling_factor if scale else 1.0), df) < 0.05)
             index = next(p.index for p in table.parameters if p.words == "A → B")
             paths.append(found.solution.theta[index])

@@ -24,10 +24,10 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 import itertools
 
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
-from dusk_arrow.core.covariance.discrepancies import normal_likelihood
-from dusk_arrow.core.covariance.estimation import estimate
-from dusk_arrow.core.covariance.evidence import discrepancy_of
-from dusk_arrow.core.covariance.figures import make_plan
+from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
+from dusk_arrow.core.covariance.estimation import discrepancy_of, estimate
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
+from dusk_arrow.core.covariance.figures import FigurePlan
 from dusk_arrow.core.covariance.implied import lay_out
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.solver import solve
@@ -70,8 +70,8 @@ def measure(title: str, text: str, n: int) -> None:
     start = starting_values(table, sample)
     numerical = seconds(lambda: minimize(lambda t: objective(t, likelihood)[0], start, method="BFGS"), 1)
     evidence = case_evidence(values)
-    found = estimate(table, evidence)
-    prepared = prepare(BootstrapTask(make_plan(found.model, (), {}), evidence, found.solution.theta, ()))
+    found = estimate(table, evidence, ESTIMATORS["ml"])
+    prepared = prepare(BootstrapTask(FigurePlan(found.model, (), (), ()), found, evidence))
     chunks = plan_chunks(512, 1)
     ours = seconds(lambda: [run_chunk(prepared, chunk) for chunk in chunks], 2) / 512
     products = prepare_products(values)
@@ -115,11 +115,14 @@ def measure_full_information(n: int, gaps: float) -> None:
     moments = seconds(lambda: case_evidence(values, missing="full-information"), 2)
     evidence = case_evidence(values, missing="full-information")
     start = starting_values(table, evidence.covariance, evidence.means)
-    model, discrepancy = lay_out(table), discrepancy_of(evidence)
+    model = lay_out(table)
+    discrepancy = discrepancy_of(model, evidence, ESTIMATORS["ml"])
     fitting = seconds(lambda: solve(model, discrepancy, start), 2)
-    whole = seconds(lambda: estimate(table, case_evidence(values, missing="full-information"), "observed"), 1)
+    whole = seconds(
+        lambda: estimate(table, case_evidence(values, missing="full-information"), ESTIMATORS["ml"], "observed"), 1
+    )
     print(
-        f"full information, {n} cases, {len(evidence.groups or ())} patterns: EM {moments:.2f} s, fit {fitting:.2f} s, "
+        f"full information, {n} cases, {len(evidence.patterns)} patterns: EM {moments:.2f} s, fit {fitting:.2f} s, "
         f"with observed errors {whole:.2f} s"
     )
 
