@@ -99,7 +99,7 @@ def test_runs_of_earlier_versions_keep_their_interval() -> None:
 @pytest.mark.parametrize("estimator", ["ml", "gls", "uls"])
 def test_the_figure_says_how_it_was_estimated(estimator: str) -> None:
     """Under GLS the note still said maximum likelihood."""
-    words = {"ml": "maximum likelihood", "gls": "generalised least squares", "uls": "unweighted least squares"}
+    words = {"ml": "maximum likelihood", "gls": "generalized least squares", "uls": "unweighted least squares"}
     figure = paper_figure(document(simulated(1), estimator=estimator))
     note = figure.replace("</text>", " ").replace("\n", " ")
     assert all(word in note for word in words[estimator].split())
