@@ -7,7 +7,8 @@ from pathlib import Path
 
 import grimp
 
-from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
+from dusk_arrow.figure.layout import Spacing, arrange
+from dusk_arrow.figure.parts import Arrow, Card
 
 ROOT = Path(__file__).resolve().parents[1]
 PACKAGE = "dusk_arrow"

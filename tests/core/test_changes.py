@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import (
@@ -12,10 +13,16 @@ from dusk_arrow.core.specification.changes import (
     AddPath,
     AddSentence,
     Change,
+    DuplicateConstruct,
     FixPath,
+    Free,
+    Hold,
+    Keep,
+    MakeEqual,
     MakeMarker,
     MergeConstructs,
     MoveIndicator,
+    OrderIndicators,
     RemoveConstruct,
     RemoveIndicator,
     RemoveObserved,
@@ -74,6 +81,25 @@ def after(change: Change, text: str = TEXT) -> str:
         (SetCovariance("a1", "b1", None), ["covary"], []),
         (SetCovariance("a1", "b1", False), ["b1 covary"], ["a1 and b1 do not covary"]),
         (FixPath("A", "B", 0.0), [], ["hold A > B at 0"]),
+        (AddConstruct("E", ()), [], ["E shows in\n"]),
+        (Hold((ParameterKey("path", "A", "B"),), 0.5), [], ["hold A > B at 0.5"]),
+        (
+            Hold((ParameterKey("loading", "A", "a2"), ParameterKey("loading", "A", "a3")), 0.8),
+            [],
+            ["hold A > a2 at 0.8", "hold A > a3 at 0.8"],
+        ),
+        (Hold((ParameterKey("variance", "A", "A"),), 1.0), [], ["hold variance of A at 1"]),
+        (Hold((ParameterKey("covariance", "b1", "a1"),), 0.0), [], ["hold a1 & b1 at 0"]),
+        (Free((ParameterKey("loading", "A", "a1"),)), [], ["release A > a1"]),
+        (Free((ParameterKey("intercept", "a1", "a1"),)), [], ["release intercept of a1"]),
+        (
+            MakeEqual((ParameterKey("loading", "A", "a2"), ParameterKey("loading", "B", "b2"))),
+            [],
+            ["match A > a2, B > b2"],
+        ),
+        (OrderIndicators("A", ("a3", "a1")), [], ["A shows in a3, a1, a2  # the first"]),
+        (Keep("A", "a2", "only one of its kind"), [], ['keep a2 in A because "only one of its kind"']),
+        (DuplicateConstruct("A", "A 2"), [], ['"A 2" shows in\n', '"A 2" leads to B', '"A 2" leads to y']),
         (AddSentence("y and B covary"), [], ["y and B covary"]),
         (ReplaceText("Z shows in z1, z2"), ["A", "B"], ["Z shows in z1, z2"]),
     ],
@@ -116,6 +142,37 @@ def test_fixing_and_freeing_a_path_is_as_before() -> None:
 
 
 @pytest.mark.parametrize(
+    ("first", "second"),
+    [
+        (Hold((ParameterKey("path", "A", "B"),), 0.5), Free((ParameterKey("path", "A", "B"),))),
+        (Hold((ParameterKey("loading", "A", "a2"),), 0.5), Free((ParameterKey("loading", "A", "a2"),))),
+        (
+            MakeEqual((ParameterKey("path", "A", "B"), ParameterKey("path", "x", "B"))),
+            Free((ParameterKey("path", "x", "B"),)),
+        ),
+        (Keep("A", "a2", "why"), Keep("A", "a2", essential=False)),
+    ],
+)
+def test_what_is_freed_is_as_before(first: Change, second: Change) -> None:
+    """A parameter that is held, equated or marked and let go again leaves no trace in the text."""
+    assert write(apply(apply(parse(TEXT), first), second)) == TEXT
+
+
+def test_held_again_means_held_once() -> None:
+    """The last value counts, and what was released is not both."""
+    key = (ParameterKey("loading", "A", "a1"),)
+    text = write(apply(apply(apply(parse(TEXT), Free(key)), Hold(key, 0.5)), Hold(key, 0.7)))
+    assert text.count("A > a1") == 1
+    assert "hold A > a1 at 0.7" in text
+
+
+def test_a_path_that_only_a_hold_states_stays_when_freed() -> None:
+    """“hold x > y at 0” says that there is a path; freeing it means to estimate it."""
+    text = "x leads to m\nhold x > y at 0.3"
+    assert write(apply(parse(text), Free((ParameterKey("path", "x", "y"),)))) == "x leads to m\nx leads to y\n"
+
+
+@pytest.mark.parametrize(
     ("change", "code"),
     [
         (AddConstruct("A", ("c1",)), "name_taken"),
@@ -126,6 +183,13 @@ def test_fixing_and_freeing_a_path_is_as_before() -> None:
         (Rename("A", "B"), "name_taken"),
         (SetAside("A", "b1"), "not_an_indicator"),
         (TakeBack("A", "a1"), "not_aside"),
+        (Hold((ParameterKey("path", "B", "A"),), 0.0), "unknown_parameter"),
+        (Free((ParameterKey("loading", "A", "b1"),)), "unknown_parameter"),
+        (MakeEqual((ParameterKey("path", "A", "B"), ParameterKey("path", "A", "B"))), "one_parameter"),
+        (OrderIndicators("A", ("b1",)), "not_an_indicator"),
+        (Keep("A", "b1"), "not_an_indicator"),
+        (DuplicateConstruct("C", "D"), "unknown_construct"),
+        (DuplicateConstruct("A", "B"), "name_taken"),
         (AddPath("A", "A"), "path_to_itself"),
         (AddPath("A", "B"), "path_exists"),
         (AddSentence("A walks"), "sentence_not_understood"),

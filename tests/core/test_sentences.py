@@ -98,7 +98,7 @@ def test_line_ends_marks_and_comments() -> None:
 @pytest.mark.parametrize(
     ("text", "line", "column", "words"),
     [
-        ("A shows in", 1, 11, "name"),
+        ("A leads to", 1, 11, "name"),
         ("A shows in a1,\nB shows in b1", 1, 15, "name"),
         ("A shows in a1\nhold A > a1", 2, 12, "at"),
         ("A walks to B", 1, 3, "shows"),

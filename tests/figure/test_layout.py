@@ -15,8 +15,9 @@ from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import board
 from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.layering import crossings, order_columns
-from dusk_arrow.figure.layout import Arrow, Card, arrange
+from dusk_arrow.figure.layout import arrange
 from dusk_arrow.figure.paper import paper_figure
+from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
+from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import Analysis, analyse
@@ -235,15 +236,28 @@ def test_released_means_make_a_growth_model() -> None:
     assert means == {"Level": pytest.approx(2.0, abs=1e-6), "Slope": pytest.approx(0.5, abs=1e-6)}
 
 
-def test_a_released_marker_gives_way_to_the_next() -> None:
-    """Releasing frees what the default fixes; holding and releasing the same is a contradiction."""
-    found = document(simulated(1), ONE + "\nrelease A > a1")
-    fixed = {p.to: p.free for p in found.parameters if p.kind == "loading"}
-    assert (fixed["a1"], fixed["a2"], fixed["b1"]) == (True, False, False)
-    assert found.fit is not None
+def test_a_released_marker_leaves_its_construct_without_scale() -> None:
+    """Nothing takes over in silence: the construct has no unit, and both ways to give it one lead to the same fit."""
     plain = document(simulated(1)).fit
     assert plain is not None
-    assert found.fit.chi_square == pytest.approx(plain.chi_square, abs=1e-6)
+    text = ONE + "\nrelease A > a1"
+    refused = analysed(simulated(1), text)
+    assert refused.outcome == "not_estimated"
+    (problem,) = [p for p in refused.problems if p.code == "no_scale"]
+    assert len(problem.repairs) == 2
+    for repair, carried in zip(problem.repairs, (("loading", "a2"), ("variance", "A")), strict=True):
+        found = assemble(analyse(apply(parse(text), repair.change), simulated(1), Settings()))
+        free = {(p.kind, p.to): p.free for p in found.parameters if p.from_ == "A"}
+        assert free["loading", "a1"]
+        assert not free[carried]
+        assert found.fit is not None
+        assert found.fit.chi_square == pytest.approx(plain.chi_square, abs=1e-6)
+    index = analysed(simulated(1), "A is made of a1, a2\nA leads to b1, b2\nrelease a1 > A")
+    assert [len(p.repairs) for p in index.problems if p.code == "no_scale"] == [1]
+
+
+def test_what_is_held_cannot_be_released() -> None:
+    """Holding and releasing the same is a contradiction, and a construct made of its indicators has no rest to free."""
     both = analysed(simulated(1), ONE + "\nrelease A > a1\nhold A > a1 at 0.7")
     assert [p.code for p in both.problems] == ["held_and_released"]
     composite = analysed(simulated(1), "A is made of a1, a2\nA leads to b1\nrelease variance of A")

@@ -56,6 +56,23 @@ export interface paths {
         patch: operations["editModel"];
         trace?: never;
     };
+    "/api/models/{model_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The model stands at another of its revisions; what came after stays, and the next change begins a branch. */
+        post: operations["goBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/estimates.csv": {
         parameters: {
             query?: never;
@@ -192,6 +209,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/revisions/{revision_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Name, note, reason and origin of a revision; what it says never changes. */
+        patch: operations["editRevision"];
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/effect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a revision did to the key figures, with the test of the difference where it can be tested. */
+        get: operations["getEffect"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/revisions/{revision_id}/estimates": {
         parameters: {
             query?: never;
@@ -311,6 +362,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The model becomes what the lines say that read; the others are given back with what is wrong and block nothing. */
+        put: operations["writeSentences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/sentences/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How each line of a text reads, on the columns of the model's data; nothing is stored. */
+        post: operations["readSentences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/settings": {
         parameters: {
             query?: never;
@@ -321,6 +406,23 @@ export interface paths {
         get?: never;
         /** Estimates the model another way; this is a revision, so it can be undone. */
         put: operations["setSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every revision of a model with its key figures, branches and all; figures not known yet are computed, for a while. */
+        get: operations["getTrail"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -339,6 +441,23 @@ export interface paths {
         put?: never;
         /** Back to the revision before. */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How the model is looked at from now on; makes no revision. */
+        put: operations["setView"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -718,10 +837,60 @@ export interface components {
             vif: number | null;
         };
         /**
+         * ArcPart
+         * @description A covariance: a curve with two heads and its label. `kind` is of constructs and observed variables (node) or of
+         *     residuals; `cards` are those it stands at, `said` whether a sentence says so.
+         */
+        ArcPart: {
+            /** Cards */
+            cards: [
+                string,
+                string
+            ];
+            /** Estimate */
+            estimate: number | null;
+            /** Free */
+            free: boolean;
+            /** From */
+            from: string;
+            /** Heads */
+            heads: [
+                components["schemas"]["HeadPart"],
+                components["schemas"]["HeadPart"]
+            ];
+            /** Interval */
+            interval: [
+                number,
+                number
+            ] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "node" | "residual";
+            label: components["schemas"]["BoxPart"];
+            /** Path */
+            path: string;
+            /** Said */
+            said: boolean;
+            /** Standardized */
+            standardized: number | null;
+            /** To */
+            to: string;
+        };
+        /**
          * ArrowPart
-         * @description A routed arrow: its way, its head, its label, and what is written there: β with the interval that decides.
+         * @description A routed arrow: its way, its head, its label, and what is written there: β with the interval that decides. What a
+         *     construct shows in is an arrow too where that is a construct (`kind` loading).
          */
         ArrowPart: {
+            /**
+             * Equal
+             * @default null
+             */
+            equal: string | null;
+            /** Estimate */
+            estimate: number | null;
             /** Free */
             free: boolean;
             /** From */
@@ -737,6 +906,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "path" | "loading";
             label: components["schemas"]["BoxPart"];
             /** Path */
             path: string;
@@ -744,6 +918,26 @@ export interface components {
             standardized: number | null;
             /** To */
             to: string;
+        };
+        /**
+         * AsideEntry
+         * @description An indicator that is set aside now: since which revision, why, and the figures at that moment.
+         */
+        AsideEntry: {
+            /** Ave After */
+            ave_after: number | null;
+            /** Ave Before */
+            ave_before: number | null;
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /** Loading Then */
+            loading_then: number | null;
+            /** Reason */
+            reason: string | null;
+            /** Revision */
+            revision: number | null;
         };
         /**
          * AsideLine
@@ -777,15 +971,19 @@ export interface components {
         };
         /**
          * Board
-         * @description Everything the board needs to draw a model.
+         * @description Everything the board needs to draw a model; `hidden_arcs` are covariances that are not asked for.
          */
         Board: {
+            /** Arcs */
+            arcs: components["schemas"]["ArcPart"][];
             /** Arrows */
             arrows: components["schemas"]["ArrowPart"][];
             /** Cards */
             cards: components["schemas"]["CardPart"][];
             /** Height */
             height: number;
+            /** Hidden Arcs */
+            hidden_arcs: number;
             /** Width */
             width: number;
         };
@@ -885,10 +1083,12 @@ export interface components {
         };
         /**
          * CardPart
-         * @description A card on the board; `share` is R², null where it does not apply.
+         * @description A card on the board; `share` is R², null where it does not apply. A `folded` card shows its name and its sun.
          */
         CardPart: {
             box: components["schemas"]["BoxPart"];
+            /** Folded */
+            folded: boolean;
             /** Kind */
             kind: string;
             /** Name */
@@ -896,7 +1096,7 @@ export interface components {
             /** Pinned */
             pinned: boolean;
             /** Rows */
-            rows: components["schemas"]["RowPart"][];
+            rows: components["schemas"]["dusk_arrow__figure__scene__RowPart"][];
             /** Share */
             share: number | null;
         };
@@ -987,6 +1187,21 @@ export interface components {
             families: components["schemas"]["FamilyPart"][];
             /** Formats */
             formats: components["schemas"]["FormatPart"][];
+        };
+        /**
+         * Choose
+         * @description A repair of the settings: another value of one of them.
+         */
+        Choose: {
+            /** Setting */
+            setting: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "choose";
+            /** Value */
+            value: string;
         };
         /**
          * Chosen
@@ -1155,6 +1370,8 @@ export interface components {
             aside: components["schemas"]["AsideLine"][];
             /** Indicators */
             indicators: string[];
+            /** Kept */
+            kept: string[];
             /**
              * Mode
              * @enum {string}
@@ -1385,6 +1602,21 @@ export interface components {
              * @enum {string}
              */
             type: "dummy_code";
+        };
+        /**
+         * DuplicateConstruct
+         * @description A second construct of the same kind and with the same paths, waiting for columns of its own.
+         */
+        DuplicateConstruct: {
+            /** Name */
+            name: string;
+            /** To */
+            to: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "duplicate_construct";
         };
         /**
          * EffectPart
@@ -1673,6 +1905,56 @@ export interface components {
             writes: ("data" | "table")[];
         };
         /**
+         * Free
+         * @description Parameters are free again: no longer held or equal, or released where a default fixes them.
+         */
+        Free: {
+            /** Parameters */
+            parameters: components["schemas"]["ParameterKey"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "free";
+        };
+        /**
+         * GoBack
+         * @description The revision to go to, from the one that was being looked at.
+         */
+        GoBack: {
+            /** Parent */
+            parent: number;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * HeadPart
+         * @description The tip of a line, and the direction in degrees in which it arrives there.
+         */
+        HeadPart: {
+            /** Angle */
+            angle: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Hold
+         * @description Parameters are held at a value.
+         */
+        Hold: {
+            /** Parameters */
+            parameters: components["schemas"]["ParameterKey"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hold";
+            /** Value */
+            value: number;
+        };
+        /**
          * HoldOut
          * @description Cases, by their row in the file counted from 1, that stay out.
          */
@@ -1795,6 +2077,18 @@ export interface components {
             turned_marks: string[];
         };
         /**
+         * IndexPart
+         * @description An index that can be drawn as the trail's line.
+         */
+        IndexPart: {
+            /** Decimals */
+            decimals: number;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+        };
+        /**
          * JointTest
          * @description The hypothesis by Wald's test, the score test, and the difference of χ²; `sentences` would state it.
          */
@@ -1814,6 +2108,31 @@ export interface components {
             wald_p: number | null;
         };
         /**
+         * Keep
+         * @description An indicator is marked as essential, so that its removal is never proposed; or no longer (`essential` False).
+         */
+        Keep: {
+            /** Construct */
+            construct: string;
+            /**
+             * Essential
+             * @default true
+             */
+            essential: boolean;
+            /** Indicator */
+            indicator: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "keep";
+        };
+        /**
          * KeepCases
          * @description Only cases that fulfil a condition stay.
          */
@@ -1830,6 +2149,67 @@ export interface components {
              * @enum {string}
              */
             type: "keep_cases";
+        };
+        /**
+         * KeptEntry
+         * @description An indicator that is marked as essential, and why.
+         */
+        KeptEntry: {
+            /** Construct */
+            construct: string;
+            /** Indicator */
+            indicator: string;
+            /** Reason */
+            reason: string | null;
+        };
+        /**
+         * KeptRows
+         * @description What came of the lines: the model with those that read, and each line as it was read.
+         */
+        KeptRows: {
+            /** Rows */
+            rows: components["schemas"]["dusk_arrow__server__sentences__RowPart"][];
+            state: components["schemas"]["ModelState"];
+        };
+        /**
+         * KeyFigures
+         * @description What is kept of a document: figures by key, degrees of freedom, cases, and on which answers it rests (null: unknown).
+         */
+        KeyFigures: {
+            /**
+             * Analysed
+             * @default null
+             */
+            analysed: string | null;
+            /**
+             * Df
+             * @default null
+             */
+            df: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /**
+             * N Used
+             * @default null
+             */
+            n_used: number | null;
+            /**
+             * P Value
+             * @default null
+             */
+            p_value: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: number | null;
+            };
+            /**
+             * Version
+             * @default 0.3.0
+             */
+            version: string;
         };
         /**
          * LittlePart
@@ -1860,6 +2240,19 @@ export interface components {
             vif: number | null;
             /** Weight */
             weight: number | null;
+        };
+        /**
+         * MakeEqual
+         * @description Parameters get one value between them.
+         */
+        MakeEqual: {
+            /** Parameters */
+            parameters: components["schemas"]["ParameterKey"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "make_equal";
         };
         /**
          * MakeMarker
@@ -2013,6 +2406,7 @@ export interface components {
             sentences: string;
             settings: components["schemas"]["Settings"];
             shown: components["schemas"]["Shown"] | null;
+            view: components["schemas"]["ViewPart"];
         };
         /**
          * ModificationDocument
@@ -2097,9 +2491,15 @@ export interface components {
          */
         NewRevision: {
             /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /** Parent */
             parent: number;
+            /**
+             * Prompted
+             * @default own
+             * @enum {string}
+             */
+            prompted: "own" | "data";
             /**
              * Reason
              * @default null
@@ -2196,6 +2596,21 @@ export interface components {
             name: string;
         };
         /**
+         * OrderIndicators
+         * @description The indicators of a construct in another order; the scale stays where it is said to be, else with the first.
+         */
+        OrderIndicators: {
+            /** Construct */
+            construct: string;
+            /** Indicators */
+            indicators: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "order_indicators";
+        };
+        /**
          * PairLine
          * @description Two models of a comparison: nested or not, and the test.
          */
@@ -2209,6 +2624,27 @@ export interface components {
             reason: string;
             /** Second */
             second: number;
+        };
+        /**
+         * ParameterKey
+         * @description One parameter of a model: its kind, from where to where (twice the same for a variance, intercept or mean), and the
+         *     group, None where there is one. Words are made of it at the edge and never taken apart again.
+         */
+        ParameterKey: {
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "loading" | "weight" | "path" | "covariance" | "variance" | "intercept" | "mean";
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
         };
         /**
          * ParameterPart
@@ -2573,6 +3009,16 @@ export interface components {
             type: "read_again";
         };
         /**
+         * ReadRows
+         * @description Every line as it was read, and the words that a sentence can have.
+         */
+        ReadRows: {
+            /** Keywords */
+            keywords: string[];
+            /** Rows */
+            rows: components["schemas"]["RowPart"][];
+        };
+        /**
          * ReadoutFigure
          * @description One figure of the readout, as text and as number.
          */
@@ -2698,7 +3144,7 @@ export interface components {
          */
         RepairPart: {
             /** Change */
-            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"]) | null;
+            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"] | components["schemas"]["Choose"]) | null;
             /** Words */
             words: string;
         };
@@ -2895,6 +3341,46 @@ export interface components {
             type: "reverse";
         };
         /**
+         * RevisionEdit
+         * @description What of a revision can be edited later: name, note, reason, and whether these data prompted it. An empty text takes
+         *     it away; what is left out stays.
+         */
+        RevisionEdit: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Prompted
+             * @default null
+             */
+            prompted: ("own" | "data") | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+        };
+        /**
+         * RevisionEffect
+         * @description What a revision did: its key figures beside those of the one before, and the test where one is nested in the other.
+         */
+        RevisionEffect: {
+            difference: components["schemas"]["DifferencePart"] | null;
+            /** Message */
+            message: string | null;
+            /** Nested */
+            nested: boolean;
+            /** Readout */
+            readout: components["schemas"]["ReadoutFigure"][];
+        };
+        /**
          * RevisionLine
          * @description The revision a model stands at.
          */
@@ -2912,21 +3398,27 @@ export interface components {
         };
         /**
          * RowPart
-         * @description An indicator on its construct's card: its standardized loading, or weight of a formative one, judged in the direction
-         *     of its block; `impossible` where it would explain more than all of the indicator.
+         * @description A line: whether it reads; if not, what is wrong from which column to which, counted from 0, and what could be meant.
          */
         RowPart: {
-            /** Impossible */
-            impossible: boolean;
-            /** Indicator */
-            indicator: string;
-            /** Value */
-            value: number | null;
-            /**
-             * Verdict
-             * @enum {string}
-             */
-            verdict: "meets" | "borderline" | "misses" | "none";
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /** Message */
+            message: string;
+            /** Nearest */
+            nearest: string[];
+            /** Reads */
+            reads: boolean;
+        };
+        /**
+         * Rows
+         * @description The lines of the text as they stand in the editor.
+         */
+        Rows: {
+            /** Rows */
+            rows: string[];
         };
         /**
          * RunPart
@@ -3135,6 +3627,12 @@ export interface components {
              */
             missing: "listwise" | "full-information" | "mean";
             /**
+             * Part
+             * @default whole
+             * @enum {string}
+             */
+            part: "whole" | "measurement";
+            /**
              * Scaling
              * @default marker
              * @enum {string}
@@ -3258,6 +3756,53 @@ export interface components {
             se: number | null;
         };
         /**
+         * Trail
+         * @description Every revision of a model, the oldest first; `complete` once the figures of all are known.
+         */
+        Trail: {
+            /** Aside */
+            aside: components["schemas"]["AsideEntry"][];
+            /** Complete */
+            complete: boolean;
+            /** Head */
+            head: number;
+            /** Indices */
+            indices: components["schemas"]["IndexPart"][];
+            /** Kept */
+            kept: components["schemas"]["KeptEntry"][];
+            /** Revisions */
+            revisions: components["schemas"]["TrailRevision"][];
+        };
+        /**
+         * TrailRevision
+         * @description A revision on the trail: where it came from, what it said and why, and its key figures; null until they are computed.
+         *     `other_data` where it rests on other cases or variables than the one before; `settings` where it estimates another way.
+         */
+        TrailRevision: {
+            /** Created */
+            created: string;
+            figures: components["schemas"]["KeyFigures"] | null;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string | null;
+            /** Note */
+            note: string | null;
+            /** Other Data */
+            other_data: boolean;
+            /** Parent */
+            parent: number | null;
+            /**
+             * Prompted
+             * @enum {string}
+             */
+            prompted: "own" | "data";
+            /** Reason */
+            reason: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * TreatAsMissing
          * @description Codes that mean: no answer.
          */
@@ -3290,6 +3835,36 @@ export interface components {
             n_cases: number;
             /** Words */
             words: string;
+        };
+        /**
+         * ViewPart
+         * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand, and
+         *     whether all its covariances show.
+         */
+        ViewPart: {
+            /**
+             * Arcs
+             * @default false
+             */
+            arcs: boolean;
+            /**
+             * Folded
+             * @default []
+             */
+            folded: string[];
+            /**
+             * Opened
+             * @default []
+             */
+            opened: string[];
+            /**
+             * Room
+             * @default null
+             */
+            room: [
+                number,
+                number
+            ] | null;
         };
         /**
          * WaveReport
@@ -3329,11 +3904,19 @@ export interface components {
         };
         /**
          * WhatIf
-         * @description Changes to try without making them.
+         * @description Changes to try without making them, and settings to estimate them with.
          */
         WhatIf: {
-            /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            /**
+             * Changes
+             * @default []
+             */
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["Choose"][];
         };
         /**
          * WhatIfResult
@@ -3356,6 +3939,66 @@ export interface components {
             quality: components["schemas"]["QualityChange"][];
             /** Readout */
             readout: components["schemas"]["ReadoutFigure"][];
+        };
+        /**
+         * WrittenRows
+         * @description The same, to become part of the model: a revision after `parent` of all lines that read.
+         */
+        WrittenRows: {
+            /** Parent */
+            parent: number;
+            /** Rows */
+            rows: string[];
+        };
+        /**
+         * RowPart
+         * @description An indicator on its construct's card: its standardized loading, or weight of a formative one, judged in the direction
+         *     of its block; `impossible` where it would explain more than all of the indicator, `kept` where it is essential, `held` the
+         *     value that a sentence fixes it at, `equal` the letter of the parameters it is equal to.
+         */
+        dusk_arrow__figure__scene__RowPart: {
+            /**
+             * Equal
+             * @default null
+             */
+            equal: string | null;
+            /**
+             * Held
+             * @default null
+             */
+            held: number | null;
+            /** Impossible */
+            impossible: boolean;
+            /** Indicator */
+            indicator: string;
+            /**
+             * Kept
+             * @default false
+             */
+            kept: boolean;
+            /** Value */
+            value: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "meets" | "borderline" | "misses" | "none";
+        };
+        /**
+         * RowPart
+         * @description A line: whether it reads; if not, what is wrong from which column to which, counted from 0, and what could be meant.
+         */
+        dusk_arrow__server__sentences__RowPart: {
+            /** Begin */
+            begin: number;
+            /** End */
+            end: number;
+            /** Message */
+            message: string;
+            /** Nearest */
+            nearest: string[];
+            /** Reads */
+            reads: boolean;
         };
     };
     responses: never;
@@ -3485,6 +4128,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ModelEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    goBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoBack"];
             };
         };
         responses: {
@@ -3885,6 +4581,110 @@ export interface operations {
             };
         };
     };
+    editRevision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getEffect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionEffect"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     getEstimatesPart: {
         parameters: {
             query?: {
@@ -4193,6 +4993,112 @@ export interface operations {
             };
         };
     };
+    writeSentences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WrittenRows"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    readSentences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rows"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     setSettings: {
         parameters: {
             query?: never;
@@ -4246,6 +5152,55 @@ export interface operations {
             };
         };
     };
+    getTrail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -4268,6 +5223,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    setView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewPart"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
                 };
             };
             /** @description Not Found */

@@ -84,6 +84,7 @@ class SetUp:
     evidence: tuple[Evidence, ...]
     n_asked: int
     own: Any
+    takes_incomplete: bool = False  # whether cases with missing answers could be used as they are
 
 
 @dataclass(frozen=True)

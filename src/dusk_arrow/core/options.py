@@ -6,6 +6,7 @@ Nothing heavy is imported here, so that help is answered at once.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 
 @dataclass(frozen=True)
@@ -15,6 +16,15 @@ class Choice:
     value: str
     words: str
     hint: str = ""
+
+
+@dataclass(frozen=True)
+class Choose:
+    """A repair of the settings: another value of one of them."""
+
+    setting: str
+    value: str
+    type: Literal["choose"] = "choose"
 
 
 @dataclass(frozen=True)

@@ -59,13 +59,15 @@ def has_error(problems: Iterable[Problem]) -> bool:
     return any(problem.severity == "error" for problem in problems)
 
 
+def nearest_names(name: str, known: Iterable[str], most: int = 5) -> list[str]:
+    """The known names that `name` was probably meant to be, the likeliest first."""
+    by_folded = {candidate.casefold(): candidate for candidate in known}
+    return [by_folded[found] for found in get_close_matches(name.casefold(), by_folded, n=most, cutoff=0.6)]
+
+
 def nearest(name: str, known: Iterable[str]) -> str | None:
     """The known name that `name` was probably meant to be, or None."""
-    by_folded = {candidate.casefold(): candidate for candidate in known}
-    if name.casefold() in by_folded:
-        return by_folded[name.casefold()]
-    found = get_close_matches(name.casefold(), by_folded, n=1, cutoff=0.6)
-    return by_folded[found[0]] if found else None
+    return next(iter(nearest_names(name, known, 1)), None)
 
 
 def counted(count: int, noun: str) -> str:

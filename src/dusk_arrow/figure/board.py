@@ -1,25 +1,62 @@
-"""The board's scene: card sizes from fixed metrics, the layout, and what stands on every card and arrow."""
+"""The board of a model: how large its cards are, what stands on every card and line, and where everything is."""
 
 from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-from pydantic import BaseModel, ConfigDict, Field
-
-from dusk_arrow.core.assessment.criteria import BY_KEY, Verdict
-from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.core.assessment.criteria import BY_KEY
+from dusk_arrow.core.parameter_key import ParameterKind
+from dusk_arrow.core.specification.model import Construct, Model, canonical
+from dusk_arrow.core.specification.statements import Arrow as Sentence
+from dusk_arrow.core.specification.statements import Pair, Reference, Target
 from dusk_arrow.core.wording import coefficient, interval_text
-from dusk_arrow.figure.geometry import Box, arrival_angle, path_data, shortened
-from dusk_arrow.figure.layout import Arrow, Card, arrange
+from dusk_arrow.figure.geometry import Box, Curve, arrival_angle, path_data, shortened
+from dusk_arrow.figure.layout import Layout, Routed, arrange
+from dusk_arrow.figure.parts import Arc, Arrow, Card
+from dusk_arrow.figure.scene import ArcPart, ArrowPart, Board, BoxPart, CardPart, HeadPart, RowPart
 from dusk_arrow.figure.text import text_width
-from dusk_arrow.results.document import Interval, QualityPart, Results, standardized_headline
+from dusk_arrow.results.document import ParameterPart, QualityPart, Results, standardized_headline
 
 HEAD = 9.0
 BEYOND = 1 + 1e-8  # a standardized loading of exactly 1 is possible
+READABLE = 11.0  # points below which the text of rows is not read
+MOST_ARCS = 28  # so many covariances of a model without paths can be told apart
+
+
+@dataclass(frozen=True)
+class View:
+    """How a model is looked at: the room of its board, cards folded or kept open by hand, and whether covariances show."""
+
+    room: tuple[float, float] | None = None
+    folded: frozenset[str] = frozenset()
+    opened: frozenset[str] = frozenset()
+    arcs: bool = False
+
+
+class Said:
+    """What sentences say of parameters: values they are held at, and letters for those that are equal."""
+
+    def __init__(self, model: Model) -> None:
+        self._fixed = model.fixed
+        self._letters: dict[Target, str] = {}
+        for number, members in enumerate(model.matches):
+            for member in members:
+                target = model.names.get(member.name) if isinstance(member, Reference) else member
+                if target is not None:
+                    self._letters.setdefault(canonical(target), chr(ord("a") + number % 26))
+
+    def held(self, target: Target) -> float | None:
+        """The value that a sentence fixes a parameter at."""
+        return self._fixed.get(canonical(target))
+
+    def equal(self, target: Target) -> str | None:
+        """The letter of the parameters that one is equal to."""
+        return self._letters.get(canonical(target))
 
 
 @cache
@@ -29,70 +66,16 @@ def metrics() -> dict[str, float]:
     return loaded
 
 
-class BoxPart(BaseModel):
-    """A rectangle on the board."""
-
-    x: float
-    y: float
-    width: float
-    height: float
-
-
-class RowPart(BaseModel):
-    """An indicator on its construct's card: its standardized loading, or weight of a formative one, judged in the direction
-    of its block; `impossible` where it would explain more than all of the indicator."""
-
-    indicator: str
-    value: float | None
-    verdict: Verdict
-    impossible: bool
-
-
-class CardPart(BaseModel):
-    """A card on the board; `share` is R², null where it does not apply."""
-
-    name: str
-    kind: str
-    box: BoxPart
-    pinned: bool
-    share: float | None
-    rows: list[RowPart]
-
-
-class ArrowPart(BaseModel):
-    """A routed arrow: its way, its head, its label, and what is written there: β with the interval that decides."""
-
-    model_config = ConfigDict(populate_by_name=True, serialize_by_alias=True)
-
-    from_: str = Field(alias="from")
-    to: str
-    path: str
-    head_x: float
-    head_y: float
-    head_angle: float
-    label: BoxPart
-    standardized: float | None
-    interval: Interval | None
-    free: bool
-
-
-class Board(BaseModel):
-    """Everything the board needs to draw a model."""
-
-    width: float
-    height: float
-    cards: list[CardPart]
-    arrows: list[ArrowPart]
-
-
-def card_size(construct: Construct) -> tuple[float, float]:
-    """Width and height of a construct's card."""
+def card_size(construct: Construct, folded: bool = False) -> tuple[float, float]:
+    """Width and height of a construct's card, open or folded to its name and sun."""
     m = metrics()
     header = text_width(construct.name, m["nameSize"], "serif") + m["sun"] + m["sunText"] + 2 * m["padding"] + 8
     widest = max((text_width(name, m["textSize"]) for name in construct.everything), default=0.0)
     rows = widest + m["bar"] + m["value"] + 2 * m["padding"] + 20
     width = min(max(m["minimumWidth"], header, rows), m["maximumWidth"])
     feet = len(construct.aside) + (1 if construct.mode == "formative" else 0)
+    if folded:
+        return min(max(90.0, header), m["maximumWidth"]), m["observedHeight"]
     height = m["header"] + m["row"] * len(construct.indicators) + m["foot"] * feet + m["bottom"]
     return width, height
 
@@ -101,7 +84,7 @@ def _box(box: Box) -> BoxPart:
     return BoxPart(x=round(box.x, 1), y=round(box.y, 1), width=round(box.width, 1), height=round(box.height, 1))
 
 
-def _rows(construct: Construct, quality: QualityPart | None) -> list[RowPart]:
+def _rows(construct: Construct, quality: QualityPart | None, said: Said) -> list[RowPart]:
     own = {} if quality is None else {p.indicator: p for p in quality.loadings if p.construct_ == construct.name}
     directions = {} if quality is None else {c.name: c.direction for c in quality.constructs}
     shared = Counter(p.indicator for p in quality.loadings) if quality else Counter()
@@ -109,6 +92,7 @@ def _rows(construct: Construct, quality: QualityPart | None) -> list[RowPart]:
     for name in construct.indicators:
         part = own.get(name)
         formative = construct.mode == "formative"
+        arrow = Sentence(name, construct.name) if formative else Sentence(construct.name, name)
         value = None if part is None else part.weight if formative else part.loading
         judged = None if value is None else value * directions.get(construct.name, 1)
         rows.append(
@@ -117,12 +101,17 @@ def _rows(construct: Construct, quality: QualityPart | None) -> list[RowPart]:
                 value=value,
                 verdict="none" if formative else BY_KEY["loading"].judge(judged),
                 impossible=not formative and value is not None and abs(value) > BEYOND and shared[name] == 1,
+                kept=name in construct.kept,
+                held=said.held(arrow),
+                equal=said.equal(arrow),
             )
         )
     return rows
 
 
-def _card(name: str, box: Box, pinned: bool, construct: Construct | None, results: Results | None) -> CardPart:
+def _card(
+    name: str, box: Box, pinned: bool, construct: Construct | None, results: Results | None, said: Said, folded: bool
+) -> CardPart:
     formative = construct is not None and construct.mode == "formative"
     return CardPart(
         name=name,
@@ -130,39 +119,157 @@ def _card(name: str, box: Box, pinned: bool, construct: Construct | None, result
         box=_box(box),
         pinned=pinned,
         share=None if results is None or formative else results.r_squared.get(name),
-        rows=_rows(construct, results.quality if results else None) if construct else [],
+        rows=_rows(construct, results.quality if results else None, said) if construct else [],
+        folded=folded,
     )
 
 
-def board(model: Model, results: Results | None, pins: Mapping[str, tuple[float, float]]) -> Board:
-    """The board of a model; labels have room for the numbers of `results` (the last good ones, or None)."""
+def _cards(model: Model, folded: frozenset[str]) -> list[Card]:
     m = metrics()
-    cards = []
-    for construct in model.constructs:
-        width, height = card_size(construct)
-        cards.append(Card(construct.name, width, height))
+    cards = [Card(c.name, *card_size(c, c.name in folded)) for c in model.constructs]
     for name in model.observed:
         width = max(90.0, text_width(name, m["textSize"] + 1, "sans-bold") + m["sun"] + m["sunText"] + 3 * m["padding"])
         cards.append(Card(name, min(width, m["maximumWidth"]), m["observedHeight"]))
-    found = {(p.from_, p.to): p for p in results.parameters if p.kind == "path"} if results else {}
-    placed = {card.name for card in cards}
-    arrows = []
-    for source, target in model.paths:
-        if source not in placed or target not in placed:
-            continue
-        parameter = found.get((source, target))
-        value = coefficient(parameter.standardized if parameter else None)
-        interval = interval_text(standardized_headline(parameter)) if parameter else ""
-        width = max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0)
-        arrows.append(Arrow(source, target, width + 10, m["labelHeight"]))
-    layout = arrange(cards, arrows, pins)
+    return cards
+
+
+def _label_width(parameter: ParameterPart | None) -> float:
+    m = metrics()
+    value = coefficient(parameter.standardized if parameter else None)
+    interval = interval_text(standardized_headline(parameter)) if parameter else ""
+    return max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0) + 10
+
+
+def _links(model: Model) -> list[tuple[ParameterKind, str, str]]:
+    """What stands as an arrow: paths, and what a construct shows in where that is a construct."""
+    shown: list[tuple[ParameterKind, str, str]] = [
+        ("loading", c.name, n) for c in model.constructs for n in c.indicators if n in model.by_name
+    ]
+    paths: list[tuple[ParameterKind, str, str]] = [("path", a, b) for a, b in model.paths]
+    return paths + shown
+
+
+@dataclass(frozen=True)
+class _Covariance:
+    first: str
+    second: str
+    cards: tuple[str, str]
+    kind: str
+    said: bool
+    parameter: ParameterPart | None
+
+
+def _covariances(model: Model, results: Results | None) -> list[_Covariance]:
+    """Covariances between what has a card or a row of one: those that are estimated, or at least said."""
+    nodes = set(model.structure_nodes)
+    owner = {name: c.name for c in model.constructs if c.mode == "reflective" for name in c.indicators}
+    said = {*model.covariances, *((t.first, t.second) for t in model.fixed if isinstance(t, Pair))}
+    found: dict[tuple[str, str], ParameterPart | None] = dict.fromkeys(said)
+    for p in results.parameters if results else []:
+        if p.kind == "covariance" and (p.free or (p.from_, p.to) in said or (p.to, p.from_) in said):
+            found[(p.from_, p.to) if p.from_ <= p.to else (p.to, p.from_)] = p
+    lines = []
+    for (first, second), parameter in found.items():
+        pair = (first, second)
+        if {first, second} <= nodes:
+            lines.append(_Covariance(first, second, pair, "node", pair in said, parameter))
+        elif first in owner and second in owner:
+            lines.append(_Covariance(first, second, (owner[first], owner[second]), "residual", True, parameter))
+    return lines
+
+
+def _arc(line: _Covariance, model: Model, folded: frozenset[str]) -> Arc:
+    m = metrics()
+    rows = None
+    if line.kind == "residual" and not folded & set(line.cards):
+        ends = []
+        for name, card in zip((line.first, line.second), line.cards, strict=True):
+            ends.append(m["header"] + (model.by_name[card].indicators.index(name) + 0.5) * m["row"])
+        rows = (ends[0], ends[1])
+    width = text_width(coefficient(0.5), m["labelSmall"] + 1, "sans-bold") + 8
+    return Arc(line.cards[0], line.cards[1], width, 15.0, rows)
+
+
+def _head(curves: list[Curve]) -> HeadPart:
+    x, y = curves[-1].end
+    return HeadPart(x=round(x, 1), y=round(y, 1), angle=round(arrival_angle(curves), 1))
+
+
+def _arc_part(routed: Routed, line: _Covariance) -> ArcPart:
+    back = [Curve(c.end, c.second, c.first, c.start) for c in reversed(routed.curves)]
+    drawn = shortened([Curve(c.end, c.second, c.first, c.start) for c in reversed(shortened(routed.curves, 6))], 6)
+    p = line.parameter
+    return ArcPart(
+        kind="node" if line.kind == "node" else "residual",
+        from_=line.first,
+        to=line.second,
+        cards=line.cards,
+        path=path_data(drawn),
+        heads=(_head(back), _head(routed.curves)),
+        label=_box(routed.label),
+        standardized=p.standardized if p else None,
+        estimate=p.estimate if p else None,
+        interval=standardized_headline(p) if p else None,
+        free=p is None or p.free,
+        said=line.said,
+    )
+
+
+def _scale(layout: Layout, room: tuple[float, float]) -> float:
+    return min(room[0] / max(layout.width, 1), room[1] / max(layout.height, 1), 1.1)
+
+
+def board(
+    model: Model, results: Results | None, pins: Mapping[str, tuple[float, float]], view: View | None = None
+) -> Board:
+    """The board of a model; labels have room for the numbers of `results` (the last good ones, or None).
+
+    Where the text of rows would be too small to read in the room, cards fold to name and sun, but for those kept open.
+    """
+    view = view or View()
+    loadings = {(p.kind, p.from_, p.to): p for p in results.parameters} if results else {}
+    lines = _covariances(model, results)
+    shown = lines if view.arcs or not model.paths else [line for line in lines if line.said]
+    links = [link for link in _links(model) if {link[1], link[2]} <= set(model.structure_nodes)]
+    arrows = [Arrow(a, b, _label_width(loadings.get((kind, a, b))), metrics()["labelHeight"]) for kind, a, b in links]
+    constructs = frozenset(model.by_name)
+
+    def laid_out(folded: frozenset[str]) -> Layout:
+        arcs = [_arc(line, model, folded) for line in shown]
+        return arrange(_cards(model, folded), arrows, pins, arcs=arcs, room=view.room)
+
+    folded = view.folded & constructs
+    layout = laid_out(folded)
+    if view.room is not None and _scale(layout, view.room) * metrics()["textSize"] < READABLE:
+        more = constructs - view.opened
+        if more != folded:
+            folded, layout = more, laid_out(more)
+    return _scene(model, results, pins, layout, folded, links, shown, len(lines) - len(shown))
+
+
+def _scene(
+    model: Model,
+    results: Results | None,
+    pins: Mapping[str, tuple[float, float]],
+    layout: Layout,
+    folded: frozenset[str],
+    links: Sequence[tuple[ParameterKind, str, str]],
+    arcs: Sequence[_Covariance],
+    hidden: int,
+) -> Board:
+    said = Said(model)
+    known = {(p.kind, p.from_, p.to): p for p in results.parameters} if results else {}
     constructs = model.by_name
     return Board(
         width=round(layout.width, 1),
         height=round(layout.height, 1),
-        cards=[_card(name, box, name in pins, constructs.get(name), results) for name, box in layout.cards.items()],
+        cards=[
+            _card(name, box, name in pins, constructs.get(name), results, said, name in folded)
+            for name, box in layout.cards.items()
+        ],
         arrows=[
             ArrowPart(
+                kind="path" if kind == "path" else "loading",
                 from_=routed.source,
                 to=routed.target,
                 path=path_data(shortened(routed.curves, HEAD)),
@@ -171,10 +278,14 @@ def board(model: Model, results: Results | None, pins: Mapping[str, tuple[float,
                 head_angle=round(arrival_angle(routed.curves), 1),
                 label=_box(routed.label),
                 standardized=parameter.standardized if parameter else None,
+                estimate=parameter.estimate if parameter else None,
                 interval=standardized_headline(parameter) if parameter else None,
                 free=parameter is None or parameter.free,
+                equal=said.equal(Sentence(source, target)),
             )
-            for routed in layout.arrows
-            for parameter in [found.get((routed.source, routed.target))]
+            for routed, (kind, source, target) in zip(layout.arrows, links, strict=True)
+            for parameter in [known.get((kind, source, target))]
         ],
+        arcs=[_arc_part(routed, line) for routed, line in zip(layout.arcs, arcs, strict=True)],
+        hidden_arcs=hidden,
     )

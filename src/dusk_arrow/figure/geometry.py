@@ -22,6 +22,10 @@ class Box:
         """The middle of the box."""
         return self.x + self.width / 2, self.y + self.height / 2
 
+    def moved(self, dx: float, dy: float) -> Box:
+        """The same box somewhere else."""
+        return Box(self.x + dx, self.y + dy, self.width, self.height)
+
     def overlap(self, other: Box, margin: float = 0.0) -> float:
         """The area that two boxes share when the other is grown by a margin."""
         across = min(self.x + self.width, other.x + other.width + margin) - max(self.x, other.x - margin)
@@ -53,6 +57,11 @@ class Curve:
             sum(w * p[0] for w, p in zip(weights, points, strict=True)),
             sum(w * p[1] for w, p in zip(weights, points, strict=True)),
         )
+
+    def moved(self, dx: float, dy: float) -> Curve:
+        """The same curve somewhere else."""
+        start, first, second, end = ((x + dx, y + dy) for x, y in (self.start, self.first, self.second, self.end))
+        return Curve(start, first, second, end)
 
     def samples(self, count: int = 16) -> list[Point]:
         """Evenly spaced parameters along the curve, both ends included."""

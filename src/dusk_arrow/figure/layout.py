@@ -4,41 +4,19 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.figure.arcs import arc_way
 from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal
+from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
+from dusk_arrow.figure.parts import Arc, Arrow, Card, Way
+from dusk_arrow.figure.spreading import spread
 
-
-@dataclass(frozen=True)
-class Card:
-    """Something to place. `core` is the part that arrows touch, relative to the card; `round` if it is an ellipse."""
-
-    name: str
-    width: float
-    height: float
-    core: Box | None = None
-    round: bool = False
-
-    @property
-    def touch(self) -> Box:
-        """The part that arrows touch, relative to the card."""
-        return self.core or Box(0, 0, self.width, self.height)
-
-
-@dataclass(frozen=True)
-class Arrow:
-    """An arrow to route, with the size of its label."""
-
-    source: str
-    target: str
-    label_width: float
-    label_height: float
+BUNDLED = 24  # from so many arrows on those that lead to one place share their way
 
 
 @dataclass(frozen=True)
@@ -53,12 +31,16 @@ class Spacing:
 
 @dataclass(frozen=True)
 class Routed:
-    """An arrow's way and its label's place."""
+    """The way of an arrow (or of an arc, from first to second) and its label's place."""
 
     source: str
     target: str
     curves: list[Curve]
     label: Box
+
+    def moved(self, dx: float, dy: float) -> Routed:
+        """The same somewhere else."""
+        return Routed(self.source, self.target, [c.moved(dx, dy) for c in self.curves], self.label.moved(dx, dy))
 
 
 @dataclass(frozen=True)
@@ -69,28 +51,31 @@ class Layout:
     arrows: list[Routed]
     width: float
     height: float
+    arcs: list[Routed] = field(default_factory=list)
 
 
-def _lane(link: Link, column: int) -> str:
-    return f"\0{link[0]}\0{link[1]}\0{column}"
+def _lane(link: Link, column: int, bundled: bool) -> str:
+    return f"\0{'' if bundled else link[0]}\0{link[1]}\0{column}"
 
 
 def _with_lanes(
-    names: Sequence[str], links: Sequence[Link], layers: dict[str, int]
+    names: Sequence[str], links: Sequence[Link], layers: Mapping[str, int], bundled: bool
 ) -> tuple[list[list[str]], list[Link], dict[Link, list[str]]]:
-    """Columns with a lane in every column that a link passes, the short links between them, and each link's lanes."""
+    """Columns with a lane in every column that a link passes, the short links between them, and each link's lanes. Links
+    that are bundled share their lanes on the way to a common target (confluent drawing, Dickerson et al. 2005)."""
     columns: list[list[str]] = [[] for _ in range(max(layers.values(), default=0) + 1)]
     for name in names:
         columns[layers[name]].append(name)
     pieces: list[Link] = []
     lanes: dict[Link, list[str]] = {}
     for link in dict.fromkeys(links):
-        passed = [_lane(link, column) for column in range(layers[link[0]] + 1, layers[link[1]])]
+        passed = [_lane(link, column, bundled) for column in range(layers[link[0]] + 1, layers[link[1]])]
         for offset, lane in enumerate(passed, start=layers[link[0]] + 1):
-            columns[offset].append(lane)
+            if lane not in columns[offset]:
+                columns[offset].append(lane)
         lanes[link] = passed
         chain = [link[0], *passed, link[1]]
-        pieces += list(itertools.pairwise(chain))
+        pieces += [piece for piece in itertools.pairwise(chain) if piece not in pieces]
     return columns, pieces, lanes
 
 
@@ -149,63 +134,6 @@ def _ports(box: Box, card: Card, others: list[Point], right: bool, apart: float)
     return result
 
 
-def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]:
-    steps = (0.5, 0.42, 0.58, 0.34, 0.66, 0.26, 0.74, 0.18, 0.82)
-    order = sorted(range(len(curves)), key=lambda i: abs(i - (len(curves) - 1) / 2))
-    points = [curves[i].at(t) for t in steps for i in order]
-    return [Box(x - width / 2, y - height / 2, width, height) for x, y in points]
-
-
-def place_labels(ways: Sequence[tuple[Arrow, list[Curve]]], cards: Sequence[Box]) -> list[Box]:
-    """For every arrow the best place on its way: off the cards, off other labels, off other arrows."""
-    if not ways:
-        return []
-    places = [_label_places(curves, arrow.label_width, arrow.label_height) for arrow, curves in ways]
-    owner = np.repeat(np.arange(len(places)), [len(options) for options in places])
-    rank = np.concatenate([np.arange(len(options)) for options in places])
-    options = _corners([option for own in places for option in own])
-    cost = 0.4 * rank + 10 * _overlapping(options, _corners(cards), 5).sum(axis=1)
-    cost += 2.0 * _crossed(options, owner, ways)
-    near = _overlapping(options, options, 3)
-    begins = np.searchsorted(owner, np.arange(len(places)))
-    own = [slice(begin, begin + len(boxes)) for begin, boxes in zip(begins.tolist(), places, strict=True)]
-    chosen = np.array([part.start + int(np.argmin(cost[part])) for part in own])
-    for _ in range(3):
-        for i, part in enumerate(own):
-            others = np.delete(chosen, i)
-            chosen[i] = part.start + int(np.argmin(cost[part] + 12 * near[part][:, others].sum(axis=1)))
-    return [boxes[choice - part.start] for boxes, choice, part in zip(places, chosen.tolist(), own, strict=True)]
-
-
-def _corners(boxes: Sequence[Box]) -> Array:
-    """Left, top, right and bottom (b, 4)."""
-    edges = [(box.x, box.y, box.x + box.width, box.y + box.height) for box in boxes]
-    return np.array(edges, dtype=float).reshape(len(edges), 4)
-
-
-def _overlapping(first: Array, second: Array, margin: float) -> NDArray[np.bool_]:
-    """Which boxes of one set (a, b) share an area with which of another that is grown by a margin."""
-    left, right = first[:, None], second[None]
-    across = np.minimum(left[..., 2], right[..., 2] + margin) - np.maximum(left[..., 0], right[..., 0] - margin)
-    down = np.minimum(left[..., 3], right[..., 3] + margin) - np.maximum(left[..., 1], right[..., 1] - margin)
-    result: NDArray[np.bool_] = (across > 0) & (down > 0)
-    return result
-
-
-def _crossed(options: Array, owner: NDArray[np.intp], ways: Sequence[tuple[Arrow, list[Curve]]]) -> NDArray[np.intp]:
-    """How many arrows other than its own go through each place (t,), or within two points of it."""
-    samples = [[p for curve in curves for p in curve.samples(12)] for _, curves in ways]
-    points = np.array([p for own in samples for p in own])
-    begins = np.cumsum([0, *(len(own) for own in samples[:-1])])
-    x, y = points[:, 0], points[:, 1]
-    left, top, right, bottom = (options[:, i, None] for i in range(4))
-    inside = (left - 2 < x) & (x < right + 2) & (top - 2 < y) & (y < bottom + 2)
-    through = np.logical_or.reduceat(inside, begins, axis=1)
-    through[np.arange(owner.size), owner] = False
-    result: NDArray[np.intp] = through.sum(axis=1)
-    return result
-
-
 def _free_way(source: Box, target: Box, obstacles: Sequence[Box]) -> list[Curve]:
     """A way between two cards that stand anywhere: the variant that crosses the fewest cards, then the shortest."""
     (sx, sy), (tx, ty) = source.centre, target.centre
@@ -252,8 +180,13 @@ def arrange(
     arrows: Sequence[Arrow],
     pins: Mapping[str, Point] | None = None,
     spacing: Spacing | None = None,
+    arcs: Sequence[Arc] = (),
+    room: tuple[float, float] | None = None,
 ) -> Layout:
-    """The layout of cards and arrows. Pinned cards stand where they were put; the others arrange themselves.
+    """The layout of cards, arrows and arcs. Pinned cards stand where they were put; the others arrange themselves.
+
+    Columns that are too tall for the `room` are parted where everything becomes larger by it; cards without arrows between
+    them stand in a grid of its proportions.
 
     Arrows between neighbouring columns run in the gap, longer ones through lanes of their own, so none crosses a
     card; only where a pinned card is involved is a free way looked for.
@@ -265,13 +198,12 @@ def arrange(
     names = list(by_name)
     links = [(a.source, a.target) for a in arrows]
     forward = forward_links(names, links)
-    layers = layer_of(names, forward)
-    columns, pieces, lanes = _with_lanes(names, forward, layers)
-    columns = order_columns(columns, pieces)
+    bundled = len(links) > BUNDLED
+    label = max([0.0, *(a.label_width for a in arrows), *(a.label_width + 24 for a in arcs if not arrows)])
+    columns, pieces, lanes = _columns(by_name, forward, bundled, (label + spacing.column, spacing.row), room)
     heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
     centre = _rows(columns, pieces, heights, spacing.row)
     top = min(centre[n] - heights[n] / 2 for n in centre)
-    label = max((a.label_width for a in arrows), default=0.0)
     boxes: dict[str, Box] = {}
     lane_ends: dict[str, tuple[Point, Point]] = {}
     x = spacing.margin
@@ -291,14 +223,60 @@ def arrange(
     moved = set(pinned)
     if pinned:
         _make_room(boxes, moved, spacing.row / 2)
-    ways = _ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned))
+    ways: list[Way] = list(_ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned)))
+    ways += [(arc, _arc_ways(arc, boxes, i)) for i, arc in enumerate(arcs)]
     labels = place_labels(ways, list(boxes.values()))
-    routed = [Routed(a.source, a.target, curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
-    right = max(box.x + box.width for box in [*boxes.values(), *labels])
-    bottom = max(box.y + box.height for box in [*boxes.values(), *labels])
-    points = [p for r in routed for c in r.curves for p in c.samples()]
-    right, bottom = max([right, *(p[0] for p in points)]), max([bottom, *(p[1] for p in points)])
-    return Layout(boxes, routed, right + spacing.margin, bottom + spacing.margin)
+    routed = [Routed(*_ends(a), curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
+    return _framed(boxes, routed[: len(arrows)], routed[len(arrows) :], spacing.margin, bool(pinned))
+
+
+def _ends(line: Arrow | Arc) -> tuple[str, str]:
+    return (line.source, line.target) if isinstance(line, Arrow) else (line.first, line.second)
+
+
+def _columns(
+    cards: Mapping[str, Card],
+    forward: Sequence[Link],
+    bundled: bool,
+    gaps: tuple[float, float],
+    room: tuple[float, float] | None,
+) -> tuple[list[list[str]], list[Link], dict[Link, list[str]]]:
+    """Cards and lanes by column, in order: by cause, the columns parted where that fills the room better."""
+    layers: Mapping[str, int] = layer_of(list(cards), forward)
+    columns, pieces, lanes = _with_lanes(list(cards), forward, layers, bundled)
+    columns = order_columns(columns, pieces)
+    if room is None and forward:
+        return columns, pieces, lanes
+    own = [[name for name in column if name in cards] for column in columns]
+    sizes = {name: (card.width, card.height) for name, card in cards.items()}
+    parted = spread([c for c in own if c], sizes, gaps, room or (3.0, 2.0))
+    if len(parted) == len(own):
+        return columns, pieces, lanes
+    layers = {name: number for number, column in enumerate(parted) for name in column}
+    columns, pieces, lanes = _with_lanes([n for c in parted for n in c], forward, layers, bundled)
+    return (order_columns(columns, pieces) if forward else columns), pieces, lanes
+
+
+def _arc_ways(arc: Arc, boxes: Mapping[str, Box], number: int) -> list[Curve]:
+    first, second = boxes[arc.first], boxes[arc.second]
+    others = [box for name, box in boxes.items() if name not in (arc.first, arc.second)]
+    heights = None if arc.rows is None else (first.y + arc.rows[0], second.y + arc.rows[1])
+    return arc_way(first, second, others, heights, nudge=5.0 * (number % 5 - 2))
+
+
+def _framed(boxes: dict[str, Box], arrows: list[Routed], arcs: list[Routed], margin: float, pinned: bool) -> Layout:
+    """Everything moved to where nothing is cut off; nothing is moved while cards are where somebody put them."""
+    labels = [r.label for r in (*arrows, *arcs)]
+    points = [p for r in (*arrows, *arcs) for c in r.curves for p in c.samples()]
+    left = min([*(b.x for b in boxes.values()), *(b.x for b in labels), *(p[0] for p in points)])
+    top = min([*(b.y for b in boxes.values()), *(b.y for b in labels), *(p[1] for p in points)])
+    right = max([*(b.x + b.width for b in (*boxes.values(), *labels)), *(p[0] for p in points)])
+    bottom = max([*(b.y + b.height for b in (*boxes.values(), *labels)), *(p[1] for p in points)])
+    dx, dy = (0.0, 0.0) if pinned else (max(margin - left, 0.0), max(margin - top, 0.0))
+    if dx or dy:
+        boxes = {name: box.moved(dx, dy) for name, box in boxes.items()}
+        arrows, arcs = ([r.moved(dx, dy) for r in lines] for lines in (arrows, arcs))
+    return Layout(boxes, arrows, right + dx + margin, bottom + dy + margin, arcs)
 
 
 def _ways(
@@ -323,12 +301,15 @@ def _ways(
     # Arrows between the same two cards need room for their labels between them; others part on their way.
     doubled = len({frozenset(link) for link in forward}) < len(forward)
     apart = max(a.label_height for a in arrows) + 4 if doubled else 26.0
+    bundled = len(arrows) > BUNDLED
     starts: dict[int, Point] = {}
     ends: dict[int, Point] = {}
     for (name, right), attached in sides.items():
-        ports = _ports(boxes[name], cards[name], [p for _, p in attached], right, apart)
-        for (i, _), port in zip(attached, ports, strict=True):
-            (starts if right else ends)[i] = port
+        points = [p for _, p in attached]
+        places = list(dict.fromkeys(points)) if bundled else points  # lines of one bundle meet the card in one point
+        ports = _ports(boxes[name], cards[name], places, right, apart)
+        for at, (i, point) in enumerate(attached):
+            (starts if right else ends)[i] = ports[places.index(point) if bundled else at]
     ways = []
     for i, arrow in enumerate(arrows):
         points = [starts[i], *(p for pair in stops[i] for p in pair), ends[i]]

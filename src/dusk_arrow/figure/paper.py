@@ -16,7 +16,8 @@ from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import INTERVALS, coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
-from dusk_arrow.figure.layout import Arrow, Card, Spacing, arrange
+from dusk_arrow.figure.layout import Spacing, arrange
+from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.document import ParameterPart, Results, standardized_headline
 

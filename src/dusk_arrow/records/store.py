@@ -157,6 +157,7 @@ def add_revision(
     reason: str | None,
     settings: dict[str, Any] | None = None,
     data_version_id: int | None = None,
+    prompted: str = "own",
 ) -> RevisionRow:
     """A new revision after the head, which moves to it; settings and data are the head's unless given."""
     head = session.get(RevisionRow, model.head_id) if model.head_id is not None else None
@@ -168,6 +169,7 @@ def add_revision(
         changes=changes,
         words=words,
         reason=reason,
+        prompted=prompted,
         settings=settings if settings is not None else head.settings if head else {},
         data_version_id=data_version_id or (head.data_version_id if head else 0),
     )
@@ -196,6 +198,20 @@ def redo(model: ModelRow) -> bool:
         return False
     model.head_id = onward
     return True
+
+
+def revisions_of(session: Session, model_id: int) -> Sequence[RevisionRow]:
+    """Every revision of a model, the oldest first."""
+    return session.scalars(select(RevisionRow).where(RevisionRow.model_id == model_id).order_by(RevisionRow.id)).all()
+
+
+def go_to(session: Session, model: ModelRow, revision: RevisionRow) -> None:
+    """Moves the head to any revision; redo from each of its ancestors leads back to it."""
+    onward, at = dict(model.onward), revision
+    while at.parent_id is not None:
+        onward[str(at.parent_id)] = at.id
+        at = session.get_one(RevisionRow, at.parent_id)
+    model.onward, model.head_id = onward, revision.id
 
 
 def finished_run(session: Session, key: str) -> RunRow | None:

@@ -65,20 +65,23 @@ class DataVersionRow(Base):
 
 
 class ModelRow(Base):
-    """A model: its head revision, where redo leads from each revision, and positions pinned by hand."""
+    """A model: its head revision, where redo leads from each revision, positions pinned by hand, and how it is looked at."""
 
     __tablename__ = "models"
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(Text)
     pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    view: Mapped[dict[str, Any]] = mapped_column(default=dict)
     onward: Mapped[dict[str, Any]] = mapped_column(default=dict)
     head_id: Mapped[int | None] = mapped_column(ForeignKey("revisions.id", use_alter=True))
     removed: Mapped[datetime | None]
 
 
 class RevisionRow(Base):
-    """One state of a model, never changed: the whole specification as sentences, settings, data, and what led to it."""
+    """One state of a model: the whole specification as sentences, settings, data, and what led to it, none of which ever
+    changes; its reason, name, note and what prompted it (`own` idea or these `data`) can be edited, and `figures` are
+    kept once they were computed."""
 
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -88,6 +91,10 @@ class RevisionRow(Base):
     changes: Mapped[list[Any]]
     words: Mapped[str] = mapped_column(Text)
     reason: Mapped[str | None] = mapped_column(Text)
+    name: Mapped[str | None] = mapped_column(Text)
+    note: Mapped[str | None] = mapped_column(Text)
+    prompted: Mapped[str] = mapped_column(Text, default="own")
+    figures: Mapped[dict[str, Any] | None]
     settings: Mapped[dict[str, Any]]
     data_version_id: Mapped[int] = mapped_column(ForeignKey("data_versions.id"))
     created: Mapped[datetime] = mapped_column(default=now)

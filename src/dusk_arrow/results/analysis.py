@@ -14,6 +14,7 @@ from dusk_arrow.core.family import Family, Fitted, NotFitted, SetUp
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.problems import Problem, has_error
 from dusk_arrow.core.specification.checking import check
+from dusk_arrow.core.specification.measurement import estimated_part, left_out
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
@@ -21,6 +22,7 @@ from dusk_arrow.results.judgements import (
     coarse_items,
     dependent_estimates,
     minima_notes,
+    part_note,
     sample_notes,
     shared_residuals,
     ways_out,
@@ -89,10 +91,13 @@ def _analyse(
     progress: Progress | None,
 ) -> Analysis:
     family = FAMILIES[settings.family]
-    model, problems = _checked(family, specification, source, settings)
-    set_up, found = _set_up(family, specification, model, source, settings, problems)
+    said = estimated_part(specification, settings.part)
+    model, problems = _checked(family, said, source, settings)
+    if settings.part == "measurement":
+        problems += part_note(left_out(specification))
+    set_up, found = _set_up(family, said, model, source, settings, problems)
     problems = [*found, *weight_note(source), *coarse_items(source, set_up.names)]
-    problems += sample_notes(set_up.evidence[0], set_up.n_asked)
+    problems += sample_notes(set_up.evidence[0], set_up.n_asked, set_up.takes_incomplete)
     fitted = family.fit(model, set_up, settings)
     if isinstance(fitted, NotFitted):
         raise _EndedError(fitted.outcome, [*problems, fitted.problem])

@@ -10,6 +10,7 @@ import numpy as np
 from dusk_arrow.core.assessment.comparing import Comparison, Difference, ParameterTest, PathTest, difference_of
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.specification.measurement import estimated_part
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import same_data
@@ -28,7 +29,7 @@ def difference(first: Results, second: Results) -> Difference | None:
 
 def quick_fit(specification: Specification, source: Source, settings: Settings) -> Any:
     """A model estimated for comparisons alone; None where it cannot be."""
-    return FAMILIES[settings.family].quick_fit(specification, source, settings)
+    return FAMILIES[settings.family].quick_fit(estimated_part(specification, settings.part), source, settings)
 
 
 def compare(first: Any, second: Any, settings: Settings) -> Comparison:
@@ -38,13 +39,14 @@ def compare(first: Any, second: Any, settings: Settings) -> Comparison:
 
 def paths_at_zero(specification: Specification, source: Source, settings: Settings) -> list[PathTest]:
     """Every free path fixed at zero in turn, beside its z-test; empty where the model cannot be estimated."""
-    return FAMILIES[settings.family].paths_at_zero(specification, source, settings)
+    return FAMILIES[settings.family].paths_at_zero(estimated_part(specification, settings.part), source, settings)
 
 
 def joint_test(
     restricted: Specification, specification: Specification, source: Source, settings: Settings
 ) -> ParameterTest | None:
     """The hypothesis that makes `specification` the `restricted` one by fixing or equating free parameters."""
+    restricted, specification = (estimated_part(one, settings.part) for one in (restricted, specification))
     return FAMILIES[settings.family].joint_test(restricted, specification, source, settings)
 
 

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.exchange.reading_options import ReadAgain
@@ -30,7 +31,7 @@ class RepairPart(Part):
     """A repair: words for a button, and the change that it makes (null: advice only)."""
 
     words: str
-    change: Annotated[Change | Step | ReadAgain, Field(discriminator="type")] | None
+    change: Annotated[Change | Step | ReadAgain | Choose, Field(discriminator="type")] | None
 
 
 class PlacePart(Part):

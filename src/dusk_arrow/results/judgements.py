@@ -12,13 +12,14 @@ from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases
 from dusk_arrow.core.observations.steps import recoding
+from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
 from dusk_arrow.core.specification.model import Construct, Model
 
 
-def _missing_notes(evidence: Evidence) -> list[Problem]:
+def _missing_notes(evidence: Evidence, takes_incomplete: bool) -> list[Problem]:
     """How many cases and answers are missing, and what was done about it."""
     lost = evidence.n_total - evidence.n
     notes = []
@@ -43,7 +44,8 @@ def _missing_notes(evidence: Evidence) -> list[Problem]:
         notes.append(Problem("filled_with_means", "warning", message))
     elif lost:
         message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
-        notes.append(Problem("cases_left_out", "note", message))
+        ways = (Repair("Use every answer (full information)", Choose("missing", "full-information")),)
+        notes.append(Problem("cases_left_out", "note", message, repairs=ways if takes_incomplete else ()))
     return notes
 
 
@@ -74,9 +76,9 @@ def coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
     return [Problem("coarse_items", "note", message, tuple(coarse))]
 
 
-def sample_notes(evidence: Evidence, asked: int) -> list[Problem]:
+def sample_notes(evidence: Evidence, asked: int, takes_incomplete: bool = False) -> list[Problem]:
     """What is missing, and whether there are too few cases: in all, or for each of the parameters asked for."""
-    notes = _missing_notes(evidence)
+    notes = _missing_notes(evidence, takes_incomplete)
     if asked and evidence.n < 5 * asked:
         message = (
             f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
@@ -131,6 +133,13 @@ def shared_residuals(constructs: Sequence[Construct], modifications: Sequence[Mo
         repair = Repair("Let their residuals covary", SetCovariance(first, second, True))
         notes.append(Problem("residuals_share", "note", message, (first, second), (repair,)))
     return notes[:3]
+
+
+def part_note(left: Sequence[str]) -> list[Problem]:
+    """What is not estimated while only the measurement model is."""
+    without = f" {listed(left)} take no part in it." if left else ""
+    message = f"Only the measurement model is estimated: all constructs covary, and the paths wait.{without}"
+    return [Problem("measurement_only", "note", message, tuple(left))]
 
 
 def dependent_estimates(free: Sequence[ParameterKey], matrix: Array) -> list[Problem]:

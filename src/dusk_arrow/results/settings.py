@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from dusk_arrow.core.options import Choose
+from dusk_arrow.core.problems import Problem, ProblemError
 
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
@@ -17,6 +21,7 @@ class Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     family: Literal["covariance"] = "covariance"
+    part: Literal["whole", "measurement"] = "whole"
     estimator: EstimatorName = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
@@ -46,3 +51,16 @@ class Settings(BaseModel):
         if self.errors == "bootstrap":
             return "observed" if self.missing == "full-information" else "expected"
         return self.errors
+
+
+def with_choices(settings: Settings, chosen: Iterable[Choose]) -> Settings:
+    """The settings with other values. Raises ProblemError for a value that a setting does not have."""
+    values = settings.model_dump() | {choice.setting: choice.value for choice in chosen}
+    if values["missing"] == "full-information" and values["errors"] == "expected":
+        values["errors"] = None  # incomplete cases have their own default
+    try:
+        return Settings.model_validate(values)
+    except ValidationError as error:
+        raise ProblemError(
+            [Problem("no_such_setting", "error", f"There is no such setting: {error.errors()[0]['msg']}.")]
+        ) from None

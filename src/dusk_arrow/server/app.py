@@ -28,6 +28,8 @@ from dusk_arrow.server import (
     projects,
     runs,
     security,
+    sentences,
+    trail,
     what_ifs,
 )
 from dusk_arrow.server.context import Context
@@ -76,6 +78,8 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
         models,
         downloads,
         documents,
+        trail,
+        sentences,
         what_ifs,
         comparisons,
         runs,

@@ -146,7 +146,8 @@ def _quick(head: RevisionRow) -> Any:
     return quick_fit(parse(head.specification), data, Settings.model_validate(head.settings))
 
 
-def _difference(found: Comparison) -> DifferencePart | None:
+def difference_part(found: Comparison) -> DifferencePart | None:
+    """The test of two models' difference; None where there is none."""
     return None if found.difference is None else DifferencePart(**asdict(found.difference))
 
 
@@ -222,7 +223,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
                     second=models[j].id,
                     nested=found.nested,
                     reason=found.reason,
-                    difference=_difference(found),
+                    difference=difference_part(found),
                 )
             )
     known: dict[tuple[str, str], list[tuple[float | None, float | None]]] = {}

@@ -71,10 +71,16 @@ def core_settings(settings: Settings) -> dict[str, object]:
     return settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
 
 
-def _estimated(session: Session, revision: RevisionRow, text: str) -> Results:
+def estimated_results(session: Session, revision: RevisionRow, text: str | None = None) -> Results:
+    """The document of a revision by plain estimation, without any run; another text can be tried in its place."""
     version = store.version_of(session, revision)
     settings = Settings.model_validate(revision.settings)
-    return context().cache.document(text, version.fingerprint, settings, lambda: version_data(version.id))
+    return context().cache.document(
+        revision.specification if text is None else text,
+        version.fingerprint,
+        settings,
+        lambda: version_data(version.id),
+    )
 
 
 def document_of(session: Session, revision: RevisionRow, specification: str | None = None) -> Document:
@@ -87,7 +93,7 @@ def document_of(session: Session, revision: RevisionRow, specification: str | No
     kept = None if run is None else stored_results(run)
     if run is not None and kept is not None:
         return Document(revision.id, run.id, kept)
-    return Document(revision.id, None, _estimated(session, revision, text))
+    return Document(revision.id, None, estimated_results(session, revision, text))
 
 
 def fit_revision(session: Session, revision: RevisionRow, specification: str | None = None) -> Results:
@@ -150,7 +156,7 @@ def _document(session: Session, path: RevisionPath, run_id: int | None) -> Resul
     if revision is None or revision.model_id != path.model_id:
         raise refuse(404, "unknown_revision", "There is no such revision of this model.")
     if run_id is None:
-        return _estimated(session, revision, revision.specification)
+        return estimated_results(session, revision, revision.specification)
     run = store.find(session, RunRow, run_id)
     kept = None if run is None or run.model_id != path.model_id or run.state != "finished" else stored_results(run)
     if kept is None:

@@ -5,18 +5,30 @@ from __future__ import annotations
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.specification.measurement import estimated_part
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.figure.board import Board, board
+from dusk_arrow.figure.board import View, board
+from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
-from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart
+from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
 
 FAR_BACK = 12
+
+
+class ViewPart(BaseModel):
+    """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand, and
+    whether all its covariances show."""
+
+    room: tuple[float, float] | None = None
+    folded: list[str] = []
+    opened: list[str] = []
+    arcs: bool = False
 
 
 class ConstructLine(BaseModel):
@@ -26,6 +38,7 @@ class ConstructLine(BaseModel):
     mode: Mode
     indicators: list[str]
     aside: list[AsideLine]
+    kept: list[str]
 
 
 class AsideLine(BaseModel):
@@ -86,6 +99,7 @@ class ModelState(BaseModel):
     shown: Shown | None
     readout: list[ReadoutFigure]
     board: Board
+    view: ViewPart
     can_undo: bool
     can_redo: bool
 
@@ -142,11 +156,19 @@ def _good(session: Session, head: RevisionRow) -> tuple[Document, Document | Non
     return own, own if own.results.converged else _last_good(session, head)
 
 
+def _board(model: ModelRow, head: RevisionRow, results: Results | None) -> Board:
+    part = Settings.model_validate(head.settings).part
+    said = read(estimated_part(parse(head.specification), part))
+    kept = ViewPart.model_validate(model.view)
+    view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs)
+    return board(said, results, _pins(model), view)
+
+
 def board_of(session: Session, model: ModelRow) -> Board:
     """The board of a model at its head."""
     head = store.head_of(session, model)
     _, shown = _good(session, head)
-    return board(read(parse(head.specification)), None if shown is None else shown.results, _pins(model))
+    return _board(model, head, None if shown is None else shown.results)
 
 
 def state_of(session: Session, model: ModelRow) -> ModelState:
@@ -175,6 +197,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
                 mode=c.mode,
                 indicators=list(c.indicators),
                 aside=[AsideLine(indicator=name, reason=reason) for name, reason in c.aside],
+                kept=list(c.kept),
             )
             for c in said.constructs
         ],
@@ -190,7 +213,8 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         problems=results.problems,
         shown=_shown(shown),
         readout=readout(shown.results if shown else results, previous),
-        board=board(said, shown.results if shown else None, _pins(model)),
+        board=_board(model, head, shown.results if shown else None),
+        view=ViewPart.model_validate(model.view),
         can_undo=head.parent_id is not None,
         can_redo=str(head.id) in model.onward,
     )  # fmt: skip

@@ -5,30 +5,32 @@ What is written is written under a lock of the model's row; estimation and layou
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, FiniteFloat, TypeAdapter
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.specification.applying import apply_all
-from dusk_arrow.core.specification.changes import Change, words
+from dusk_arrow.core.specification.changes import AddPath, Change, words
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.figure.board import Board
+from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, now
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.documents import core_settings
-from dusk_arrow.server.model_state import ModelState, board_of, find_model, state_of
+from dusk_arrow.server.model_state import ModelState, ViewPart, board_of, find_model, state_of
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
     "models", __name__, url_prefix="/api/models", abp_tags=[Tag(name="models")],
     abp_responses={404: ProblemDocument, 409: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
+SAID_AS_THEY_ARE = ("part", "estimator")
 AnyChange = Annotated[Change, Field(discriminator="type")]
 CHANGE: TypeAdapter[Change] = TypeAdapter(AnyChange)
 
@@ -45,6 +47,7 @@ class NewRevision(BaseModel):
     parent: int
     changes: list[AnyChange] = Field(min_length=1, max_length=500)
     reason: str | None = Field(default=None, max_length=2000)
+    prompted: Literal["own", "data"] = "own"
 
 
 class Pin(BaseModel):
@@ -75,15 +78,31 @@ def get_model(path: ModelPath) -> Response:
 def add_revision(path: ModelPath, body: NewRevision) -> Response:
     """Applies changes as one revision, saves it and answers with the new state."""
     with context().sessions.begin() as session:
-        model = _at_head(session, path.model_id, body.parent)
+        model = at_head(session, path.model_id, body.parent)
         before = parse(store.head_of(session, model).specification)
         after = apply_all(before, body.changes)
         if after != before:
             said = "; ".join(words(change) for change in body.changes)
             dumped = [CHANGE.dump_python(change, mode="json") for change in body.changes]
-            store.add_revision(session, model, write(after), dumped, said, body.reason)
+            store.add_revision(
+                session,
+                model,
+                write(after),
+                dumped,
+                said,
+                body.reason,
+                _with_structure(session, model, body.changes),
+                prompted=body.prompted,
+            )
             _rename_pins(model, body.changes)
     return _state(path.model_id)
+
+
+def _with_structure(session: Session, model: ModelRow, changes: list[Change]) -> dict[str, Any] | None:
+    """Whoever draws a path wants it estimated: the measurement model alone gives way to the whole one."""
+    settings = store.head_of(session, model).settings
+    drawn = settings.get("part") == "measurement" and any(isinstance(change, AddPath) for change in changes)
+    return {**settings, "part": "whole"} if drawn else None
 
 
 def _rename_pins(model: ModelRow, changes: list[Change]) -> None:
@@ -98,7 +117,7 @@ class Step(BaseModel):
     parent: int
 
 
-def _at_head(session: Session, model_id: int, parent: int) -> ModelRow:
+def at_head(session: Session, model_id: int, parent: int) -> ModelRow:
     """The model, held until the session ends. Answers 409 where its head is no longer the revision looked at."""
     model = find_model(session, model_id, lock=True)
     if model.head_id != parent:
@@ -110,7 +129,7 @@ def _at_head(session: Session, model_id: int, parent: int) -> ModelRow:
 def undo(path: ModelPath, body: Step) -> Response:
     """Back to the revision before."""
     with context().sessions.begin() as session:
-        model = _at_head(session, path.model_id, body.parent)
+        model = at_head(session, path.model_id, body.parent)
         if not store.undo(session, model):
             raise refuse(409, "nothing_to_undo", "There is nothing to undo.")
     return _state(path.model_id)
@@ -120,7 +139,7 @@ def undo(path: ModelPath, body: Step) -> Response:
 def redo(path: ModelPath, body: Step) -> Response:
     """Forward again to the revision that was undone."""
     with context().sessions.begin() as session:
-        model = _at_head(session, path.model_id, body.parent)
+        model = at_head(session, path.model_id, body.parent)
         if not store.redo(model):
             raise refuse(409, "nothing_to_redo", "There is nothing to redo.")
     return _state(path.model_id)
@@ -144,16 +163,21 @@ class ModelEdit(BaseModel):
 def set_settings(path: ModelPath, body: NewSettings) -> Response:
     """Estimates the model another way; this is a revision, so it can be undone."""
     with context().sessions.begin() as session:
-        model = _at_head(session, path.model_id, body.parent)
+        model = at_head(session, path.model_id, body.parent)
         if body.settings.errors == "bootstrap":
             message = "Errors by bootstrap come with a bootstrap: choose the number of resamples on Effects."
             raise refuse(422, "errors_by_run", message)
         head = store.head_of(session, model)
         before = core_settings(Settings.model_validate(head.settings))
         after = core_settings(body.settings)
-        changed = [f"{name.replace('_', ' ')} {value}" for name, value in after.items() if before[name] != value]
+        options = options_by_name()
+        changed = [
+            options[name].words(str(value)) if name in SAID_AS_THEY_ARE else f"{name.replace('_', ' ')} {value}"
+            for name, value in after.items()
+            if before[name] != value
+        ]
         if changed:
-            said = f"estimated with {', '.join(changed)}"
+            said = f"estimated: {', '.join(changed)}"
             store.add_revision(session, model, head.specification, [], said, None, after)
     return _state(path.model_id)
 
@@ -173,6 +197,15 @@ def edit_model(path: ModelPath, body: ModelEdit) -> Response:
                 raise refuse(422, "last_model", "A project keeps at least one model.")
             model.removed = now() if body.removed else None
     return _state(path.model_id)
+
+
+@api.put("/<int:model_id>/view", operation_id="setView", responses={200: Board})
+def set_view(path: ModelPath, body: ViewPart) -> Response:
+    """How the model is looked at from now on; makes no revision."""
+    with context().sessions.begin() as session:
+        find_model(session, path.model_id, lock=True).view = body.model_dump(mode="json")
+    with context().sessions() as session:
+        return reply(board_of(session, find_model(session, path.model_id)))
 
 
 @api.put("/<int:model_id>/pins", operation_id="setPins", responses={200: Board})

@@ -8,16 +8,19 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from dusk_arrow.core.options import Choose
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.records import store
+from dusk_arrow.records.tables import RevisionRow
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
+from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.documents import fit_revision
+from dusk_arrow.server.documents import core_settings, fit_revision
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument
@@ -30,9 +33,10 @@ AnyChange = Annotated[Change, Field(discriminator="type")]
 
 
 class WhatIf(BaseModel):
-    """Changes to try without making them."""
+    """Changes to try without making them, and settings to estimate them with."""
 
-    changes: list[AnyChange] = Field(min_length=1, max_length=500)
+    changes: list[AnyChange] = Field(default=[], max_length=500)
+    settings: list[Choose] = Field(default=[], max_length=20)
 
 
 class WhatIfResult(BaseModel):
@@ -68,8 +72,19 @@ def what_if(path: ModelPath, body: WhatIf) -> Response:
         model = find_model(session, path.model_id)
         head = store.head_of(session, model)
         now = fit_revision(session, head)
-        then = fit_revision(session, head, write(apply_all(parse(head.specification), body.changes)))
+        text = write(apply_all(parse(head.specification), body.changes))
+        then = fit_revision(session, _estimated_with(head, body.settings), text)
     return reply(_compare(now, then))
+
+
+def _estimated_with(head: RevisionRow, chosen: list[Choose]) -> RevisionRow:
+    """The revision as it would be with other settings; it is never stored."""
+    if not chosen:
+        return head
+    settings = with_choices(Settings.model_validate(head.settings), chosen)
+    return RevisionRow(
+        id=head.id, model_id=head.model_id, settings=core_settings(settings), data_version_id=head.data_version_id
+    )
 
 
 def _compare(now: Results, then: Results) -> WhatIfResult:

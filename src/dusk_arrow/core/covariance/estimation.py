@@ -21,7 +21,8 @@ from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import Evidence
-from dusk_arrow.core.problems import Problem, listed
+from dusk_arrow.core.problems import Problem, Repair, listed
+from dusk_arrow.core.specification.changes import Hold
 
 MAXIMUM_LIKELIHOOD = ESTIMATORS["ml"]
 
@@ -85,12 +86,41 @@ class Estimation:
         return self.point.layout.size - self.model.n_free
 
 
+def _unscaled(table: ParameterTable) -> list[Problem]:
+    """Constructs whose unit nothing fixes, because what carries the scale by default was released."""
+    found = []
+    for construct in table.constructs:
+        name, kind = construct.name, "loading" if construct.mode == "reflective" else "weight"
+        own = [p for p in table.parameters if p.kind == kind and name == (p.source if kind == "loading" else p.target)]
+        variance = next(p for p in table.parameters if p.kind == "variance" and p.source == name)
+        fixed = own if kind == "weight" else [*own, variance]
+        if not own or any(p.value for p in fixed):
+            continue
+        other = own[min(1, len(own) - 1)]
+        message = (
+            f"{name} has no scale: its {kind}s{' and its variance' if kind == 'loading' else ''} are all free, so its unit "
+            f"could be anything. Hold one {kind} at 1{', or its variance' if kind == 'loading' else ''}."
+        )
+        repairs = [
+            Repair(
+                f"Let {other.target if kind == 'loading' else other.source} carry the scale", Hold((other.key,), 1.0)
+            )
+        ]
+        if kind == "loading":
+            repairs.append(Repair(f"Hold the variance of {name} at 1", Hold((variance.key,), 1.0)))
+        found.append(Problem("no_scale", "error", message, (name,), tuple(repairs)))
+    return found
+
+
 def identification(table: ParameterTable) -> list[Problem]:
     """Problems of a model that cannot be estimated whatever the data: too many parameters, or undetermined ones.
 
     The rank of the Jacobian of Σ is taken at random points (seeded); parameters with weight in its null space
     are named. The verdict is about the model, not about one sample.
     """
+    unscaled = _unscaled(table)
+    if unscaled:
+        return unscaled
     p, q = len(table.observed), table.n_free
     moments = MomentLayout(p, table.means).size
     if q > moments:

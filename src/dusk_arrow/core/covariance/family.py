@@ -97,7 +97,7 @@ class CovarianceFamily:
         if not has_error(problems):
             problems += refusals(ready, settings)
         asked = {p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")}
-        return SetUp(table.observed, (evidence,), len(asked), ready), problems
+        return SetUp(table.observed, (evidence,), len(asked), ready, ready.estimator.takes_incomplete), problems
 
     def identify(self, set_up: SetUp) -> list[Problem]:
         """Parameters that no data could tell apart."""

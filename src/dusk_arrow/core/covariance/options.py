@@ -9,6 +9,16 @@ OPTIONS = FamilyOptions(
     "common factors",
     (
         Option(
+            "part",
+            "What is estimated",
+            (
+                Choice("whole", "the whole model", "Measurement and paths together."),
+                Choice(
+                    "measurement", "the measurement model", "Constructs and indicators alone; all constructs covary."
+                ),
+            ),
+        ),
+        Option(
             "estimator",
             "Estimator",
             (

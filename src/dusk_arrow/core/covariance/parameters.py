@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.family import Role
 from dusk_arrow.core.parameter_key import ParameterKey, ParameterKind
-from dusk_arrow.core.specification.model import Construct, Model, canonical
-from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, Reference, Target, VarianceOf
+from dusk_arrow.core.specification.model import Construct, Model, target_of
+from dusk_arrow.core.specification.statements import Arrow, Pair, Reference, Target, VarianceOf
 
 Matrix = Literal["loading", "effect", "node", "residual", "intercept", "mean"]
 Scaling = Literal["marker", "unit-variance"]
@@ -53,13 +53,7 @@ class Parameter:
     @property
     def sentence_target(self) -> Target:
         """The parameter as a sentence names it."""
-        if self.kind == "variance":
-            return VarianceOf(self.source)
-        if self.kind in ("intercept", "mean"):
-            return InterceptOf(self.source)
-        if self.kind == "covariance":
-            return canonical(Pair(self.source, self.target))
-        return Arrow(self.source, self.target)
+        return target_of(self.key)
 
     @property
     def key(self) -> ParameterKey:
@@ -143,7 +137,7 @@ class _Builder:
         scaled = any(fixed.get(arrow) for arrow in arrows) or bool(fixed.get(VarianceOf(construct.name)))
         marker = None
         if not scaled and self.scaling == "marker":
-            marker = next((a.target for a in arrows if a not in fixed and a not in self.model.released), None)
+            marker = next((a.target for a in arrows if a not in fixed), None)  # released: nothing carries the scale
         for name in construct.indicators:
             column = self.node_at[construct.name]
             more: dict[str, object] = {}
@@ -157,8 +151,7 @@ class _Builder:
     def weights(self, construct: Construct) -> None:
         arrows = [Arrow(name, construct.name) for name in construct.indicators]
         scaled = any(self.model.fixed.get(arrow) for arrow in arrows)
-        taken = {*self.model.fixed, *self.model.released}
-        marker = None if scaled else next((a.source for a in arrows if a not in taken), None)
+        marker = None if scaled else next((a.source for a in arrows if a not in self.model.fixed), None)
         row = self.node_at[construct.name]
         for name in construct.indicators:
             more: dict[str, object] = {"value": 1.0, "why_fixed": "carries the scale"} if name == marker else {}

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from dusk_arrow.core.parameter_key import ParameterKey
+from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Mode
 
 
@@ -156,6 +158,60 @@ class FixPath:
 
 
 @dataclass(frozen=True)
+class Hold:
+    """Parameters are held at a value."""
+
+    parameters: tuple[ParameterKey, ...]
+    value: float
+    type: Literal["hold"] = "hold"
+
+
+@dataclass(frozen=True)
+class Free:
+    """Parameters are free again: no longer held or equal, or released where a default fixes them."""
+
+    parameters: tuple[ParameterKey, ...]
+    type: Literal["free"] = "free"
+
+
+@dataclass(frozen=True)
+class MakeEqual:
+    """Parameters get one value between them."""
+
+    parameters: tuple[ParameterKey, ...]
+    type: Literal["make_equal"] = "make_equal"
+
+
+@dataclass(frozen=True)
+class OrderIndicators:
+    """The indicators of a construct in another order; the scale stays where it is said to be, else with the first."""
+
+    construct: str
+    indicators: tuple[str, ...]
+    type: Literal["order_indicators"] = "order_indicators"
+
+
+@dataclass(frozen=True)
+class Keep:
+    """An indicator is marked as essential, so that its removal is never proposed; or no longer (`essential` False)."""
+
+    construct: str
+    indicator: str
+    reason: str | None = None
+    essential: bool = True
+    type: Literal["keep"] = "keep"
+
+
+@dataclass(frozen=True)
+class DuplicateConstruct:
+    """A second construct of the same kind and with the same paths, waiting for columns of its own."""
+
+    name: str
+    to: str
+    type: Literal["duplicate_construct"] = "duplicate_construct"
+
+
+@dataclass(frozen=True)
 class AddSentence:
     """One sentence more."""
 
@@ -188,9 +244,19 @@ Change = (
     | RemoveObserved
     | SetCovariance
     | FixPath
+    | Hold
+    | Free
+    | MakeEqual
+    | OrderIndicators
+    | Keep
+    | DuplicateConstruct
     | AddSentence
     | ReplaceText
 )
+
+
+def _listed(parameters: tuple[ParameterKey, ...]) -> str:
+    return listed([key.words for key in parameters])
 
 
 def words(change: Change) -> str:
@@ -198,7 +264,7 @@ def words(change: Change) -> str:
     match change:
         case AddConstruct(name, indicators, mode):
             verb = "shows in" if mode == "reflective" else "is made of"
-            return f"{name} {verb} {', '.join(indicators)}"
+            return f"{name} {verb} {', '.join(indicators)}" if indicators else f"construct {name} begun"
         case RemoveConstruct(name):
             return f"{name} removed"
         case Rename(name, to):
@@ -230,6 +296,18 @@ def words(change: Change) -> str:
             return f"{first} and {second} {said}"
         case FixPath(source, target, value):
             return f"{source} → {target} " + ("freed" if value is None else f"fixed to {value:g}")
+        case Hold(parameters, value):
+            return f"{_listed(parameters)} held at {value:g}"
+        case Free(parameters):
+            return f"{_listed(parameters)} freed"
+        case MakeEqual(parameters):
+            return f"{_listed(parameters)} made equal"
+        case OrderIndicators(construct, indicators):
+            return f"{construct} in the order {', '.join(indicators)}"
+        case Keep(construct, indicator, _, essential):
+            return f"{indicator} {'kept as essential' if essential else 'no longer kept as essential'} in {construct}"
+        case DuplicateConstruct(name, to):
+            return f"{to} begun like {name}"
         case AddSentence(sentence):
             return sentence
         case ReplaceText():

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Literal
 
+from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
@@ -14,6 +15,7 @@ from dusk_arrow.core.specification.statements import (
     Expects,
     Expression,
     Holds,
+    InterceptOf,
     Keeps,
     Leads,
     MadeOf,
@@ -27,6 +29,7 @@ from dusk_arrow.core.specification.statements import (
     Specification,
     Target,
     Tracks,
+    VarianceOf,
 )
 
 Mode = Literal["reflective", "formative"]
@@ -101,6 +104,17 @@ def canonical(target: Target) -> Target:
     if isinstance(target, Pair) and target.first > target.second:
         return Pair(target.second, target.first)
     return target
+
+
+def target_of(key: ParameterKey) -> Target:
+    """A parameter as a sentence names it."""
+    if key.kind == "variance":
+        return VarianceOf(key.source)
+    if key.kind in ("intercept", "mean"):
+        return InterceptOf(key.source)
+    if key.kind == "covariance":
+        return canonical(Pair(key.source, key.target))
+    return Arrow(key.source, key.target)
 
 
 def _pairs(statement: Covaries) -> list[tuple[str, str]]:

@@ -87,6 +87,12 @@ def _list(scanner: Scanner) -> tuple[str, ...]:
         names += _item(scanner)
 
 
+def _list_or_none(scanner: Scanner) -> tuple[str, ...]:
+    """The indicators of a construct, which may still be missing."""
+    scanner.blank()
+    return () if scanner.position == len(scanner.text) else _list(scanner)
+
+
 def _arrow(scanner: Scanner) -> Arrow:
     source = scanner.name()
     scanner.need(">")
@@ -178,7 +184,7 @@ def _shows(scanner: Scanner) -> Statement:
     construct = scanner.name()
     scanner.need_keyword("shows", "show")
     scanner.need_keyword("in")
-    return Shows(construct, _list(scanner))
+    return Shows(construct, _list_or_none(scanner))
 
 
 def _made_of(scanner: Scanner) -> Statement:
@@ -186,7 +192,7 @@ def _made_of(scanner: Scanner) -> Statement:
     scanner.need_keyword("is", "are")
     scanner.need_keyword("made")
     scanner.need_keyword("of")
-    return MadeOf(construct, _list(scanner))
+    return MadeOf(construct, _list_or_none(scanner))
 
 
 def _leads(scanner: Scanner) -> Statement:

@@ -146,9 +146,9 @@ def statement_text(statement: Statement) -> str:
     """One statement as a sentence."""
     match statement:
         case Shows(construct, indicators):
-            return f"{name_text(construct)} shows in {_listed(indicators)}"
+            return f"{name_text(construct)} shows in {_listed(indicators)}".rstrip()
         case MadeOf(construct, indicators):
-            return f"{name_text(construct)} is made of {_listed(indicators)}"
+            return f"{name_text(construct)} is made of {_listed(indicators)}".rstrip()
         case Leads(sources, targets):
             verb = "leads" if len(sources) == 1 else "lead"
             return f"{_joined(sources)} {verb} to {_listed(targets)}"

@@ -1,0 +1,57 @@
+"""The measurement model inside a model: constructs and their indicators, all constructs covarying."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from dusk_arrow.core.specification.editing import edited, forgotten, without_targets
+from dusk_arrow.core.specification.model import read
+from dusk_arrow.core.specification.statements import (
+    Arrow,
+    Covaries,
+    Expects,
+    Leads,
+    MadeOf,
+    Moderates,
+    Specification,
+    Statement,
+    Target,
+)
+
+
+def left_out(specification: Specification) -> tuple[str, ...]:
+    """What takes no part in the measurement model: formative constructs, and observed variables."""
+    model = read(specification)
+    return (*(c.name for c in model.constructs if c.mode == "formative"), *model.observed)
+
+
+def measurement_only(specification: Specification) -> Specification:
+    """The specification without paths and what is said of them; constructs of one order covary by default.
+
+    Formative constructs are measured by nothing but what they lead to, so they are left out with observed variables.
+    """
+    model = read(specification)
+    paths = {Arrow(*path) for path in model.paths}
+    constructs = set(model.by_name)
+
+    def of_structure(target: Target) -> bool:
+        return isinstance(target, Arrow) and target in paths
+
+    def edit(statement: Statement) -> list[Statement]:
+        match statement:
+            case Leads() | Moderates() | Expects():
+                return []
+            case Covaries(names, False) if constructs & set(names):
+                return []
+        return [statement]
+
+    reduced = edited(without_targets(specification, of_structure), edit)
+    composites = [c for c in model.constructs if c.mode == "formative"]
+    for name in (*(n for c in composites for n in (c.name, *c.everything)), *model.observed):
+        reduced = forgotten(reduced, name)
+    return edited(reduced, lambda s: [] if isinstance(s, MadeOf) else [s])
+
+
+def estimated_part(specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
+    """What of a specification is estimated."""
+    return measurement_only(specification) if part == "measurement" else specification

@@ -1,0 +1,34 @@
+"""The few figures of a document by which revisions are told apart: kept with the revision, drawn as a line on the trail."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from dusk_arrow import __version__
+from dusk_arrow.results.document import Results
+from dusk_arrow.results.readout import KEYS, figure_value
+
+LINES = ("cfi", "rmsea", "srmr", "tli", "chi_square", "chi_square_per_df", "aic", "bic", "lowest_ave")
+
+
+class KeyFigures(BaseModel):
+    """What is kept of a document: figures by key, degrees of freedom, cases, and on which answers it rests (null: unknown)."""
+
+    version: str = __version__
+    estimated: bool
+    values: dict[str, float | None] = {}
+    df: int | None = None
+    p_value: float | None = None
+    n_used: int | None = None
+    analysed: str | None = None
+
+
+def key_figures(results: Results) -> KeyFigures:
+    """The key figures of a document."""
+    fit, data = results.fit, results.data
+    if not results.converged or fit is None or data is None:
+        return KeyFigures(estimated=False)
+    values = {key: figure_value(results, key) for key in dict.fromkeys((*KEYS, *LINES))}
+    return KeyFigures(
+        estimated=True, values=values, df=fit.df, p_value=fit.p_value, n_used=data.n_used, analysed=data.analysed
+    )
