@@ -2,7 +2,15 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useEffect } from "react";
 import { complain, useDesk } from "../model/desk";
 import { attempt } from "./attempt";
-import { api, ProblemAnswer, take, type Change, type ModelState, type Settings } from "./client";
+import {
+  api,
+  ProblemAnswer,
+  take,
+  type Change,
+  type ModelState,
+  type Schemas,
+  type Settings,
+} from "./client";
 
 export function useProjects() {
   return useQuery({ queryKey: ["projects"], queryFn: () => take(api.GET("/api/projects")) });
@@ -112,17 +120,30 @@ export function useModification(model: ModelState) {
   });
 }
 
-export function useWhatIf(model: ModelState, changes: Change[]) {
+export function useWhatIf(model: ModelState, changes: Change[], settings: Schemas["Choose"][] = []) {
   return useQuery({
-    queryKey: ["what-if", model.id, model.revision.id, changes],
+    queryKey: ["what-if", model.id, model.revision.id, changes, settings],
     enabled: model.estimated,
     queryFn: () =>
       take(
         api.POST("/api/models/{model_id}/what-ifs", {
           params: { path: { model_id: model.id } },
-          body: { changes },
+          body: { changes, settings },
         }),
       ),
+  });
+}
+
+type Pins = Record<string, { x: number; y: number }>;
+
+/** The trail of a model; asked again while figures of earlier revisions are still being computed. */
+export function useTrail(model: ModelState) {
+  return useQuery({
+    queryKey: ["trail", model.id],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(api.GET("/api/models/{model_id}/trail", { params: { path: { model_id: model.id } } })),
+    refetchInterval: (query) => (query.state.data?.complete === false ? 400 : false),
   });
 }
 
@@ -147,7 +168,9 @@ export function useGestures(modelId: number) {
         await queries.cancelQueries({ queryKey: ["model", modelId] });
         const state = await request(current.revision.id);
         queries.setQueryData(["model", modelId], state);
-        useDesk.setState({ elapsed: performance.now() - begun, complaint: null });
+        const made = state.revision.id > current.revision.id ? state.revision.id : null;
+        useDesk.setState({ elapsed: performance.now() - begun, complaint: null, made, moves: [] });
+        void queries.invalidateQueries({ queryKey: ["trail", modelId] });
         return state;
       } catch (error) {
         const problem = error instanceof ProblemAnswer ? error.problems[0]?.message : undefined;
@@ -165,30 +188,64 @@ export function useGestures(modelId: number) {
   };
 
   const path = { params: { path: { model_id: modelId } } };
+  const put = async (pins: Pins) => {
+    const board = await attempt(() =>
+      take(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
+    );
+    if (board === null) return;
+    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
+  };
   return {
-    change: (changes: Change[], reason?: string) =>
+    change: (changes: Change[], reason?: string, prompted: "own" | "data" = "own") =>
       send((parent) =>
         take(
           api.POST("/api/models/{model_id}/revisions", {
             ...path,
-            body: { parent, changes, reason: reason ?? null },
+            body: { parent, changes, reason: reason ?? null, prompted },
           }),
         ),
       ),
-    undo: () =>
-      send((parent) => take(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } }))),
+    /** The lines of the text: those that read become part of the model; `read` is told how each was read. */
+    write: (rows: string[], read: (rows: Schemas["RowPart"][]) => void) =>
+      send(async (parent) => {
+        const kept = await take(
+          api.PUT("/api/models/{model_id}/sentences", { ...path, body: { parent, rows } }),
+        );
+        read(kept.rows);
+        return kept.state;
+      }),
+    /** The model stands at another of its revisions. */
+    back: (revision: number) =>
+      send((parent) =>
+        take(api.POST("/api/models/{model_id}/back", { ...path, body: { parent, revision } })),
+      ),
+    undo: () => {
+      const { moves } = useDesk.getState();
+      const before = moves[moves.length - 1];
+      if (before) {
+        useDesk.setState({ moves: moves.slice(0, -1) });
+        return put(before);
+      }
+      return send((parent) => take(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } })));
+    },
     redo: () =>
       send((parent) => take(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } }))),
     settings: (settings: Settings) =>
       send((parent) =>
         take(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),
       ),
-    pin: async (pins: Record<string, { x: number; y: number }>) => {
+    /** Cards are where somebody put them; `before` is kept so that the move can be undone. */
+    pin: (pins: Pins, before: Pins) => {
+      useDesk.setState(({ moves }) => ({ moves: [...moves.slice(-49), before] }));
+      return put(pins);
+    },
+    /** How the model is looked at. */
+    look: async (view: ModelState["view"]) => {
       const board = await attempt(() =>
-        take(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
+        take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })),
       );
       if (board === null) return;
-      queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
+      queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
   };
 }

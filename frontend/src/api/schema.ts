@@ -619,6 +619,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A construct for every stem of the columns' names, with the correlations of its items as evidence. */
+        get: operations["proposeConstructs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/screening": {
         parameters: {
             query?: never;
@@ -1205,11 +1222,19 @@ export interface components {
         };
         /**
          * Chosen
-         * @description Which models are to stand side by side.
+         * @description Which models (at their heads) and which single revisions are to stand side by side.
          */
         Chosen: {
-            /** Models */
+            /**
+             * Models
+             * @default []
+             */
             models: number[];
+            /**
+             * Revisions
+             * @default []
+             */
+            revisions: number[];
         };
         /**
          * ColumnDifference
@@ -1412,6 +1437,41 @@ export interface components {
              * @default null
              */
             rho_a: number | null;
+        };
+        /**
+         * ConstructProposal
+         * @description Columns of one stem as a construct: how much they correlate on average and at the ends, Cronbach's alpha, and the item
+         *     that hangs together least with the others (its mean correlation with them). Null where there are too few cases.
+         */
+        ConstructProposal: {
+            /** Against */
+            against: string[];
+            /** Alpha */
+            alpha: number | null;
+            /** Columns */
+            columns: string[];
+            /** Highest Correlation */
+            highest_correlation: number | null;
+            /** Lowest Correlation */
+            lowest_correlation: number | null;
+            /** Mean Correlation */
+            mean_correlation: number | null;
+            /** N */
+            n: number;
+            /** Stem */
+            stem: string;
+            /** Weakest */
+            weakest: string | null;
+            /** Weakest Correlation */
+            weakest_correlation: number | null;
+        };
+        /**
+         * ConstructProposals
+         * @description Constructs that the names of the columns suggest.
+         */
+        ConstructProposals: {
+            /** Proposals */
+            proposals: components["schemas"]["ConstructProposal"][];
         };
         /**
          * Created
@@ -2314,7 +2374,7 @@ export interface components {
         };
         /**
          * ModelColumn
-         * @description One model of a comparison.
+         * @description One model of a comparison, by the revision it stands at.
          */
         ModelColumn: {
             /** Aic Weight */
@@ -2612,7 +2672,7 @@ export interface components {
         };
         /**
          * PairLine
-         * @description Two models of a comparison: nested or not, and the test.
+         * @description Two models of a comparison, by their revisions: nested or not, and the test.
          */
         PairLine: {
             difference: components["schemas"]["DifferencePart"] | null;
@@ -5771,6 +5831,46 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    proposeConstructs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConstructProposals"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,16 +1,30 @@
-import { ConnectionMode, ReactFlow, useNodesState, useReactFlow, type OnConnectEnd } from "@xyflow/react";
-import { useCallback, useEffect, useMemo, useRef, type DragEvent } from "react";
+import {
+  ConnectionMode,
+  MiniMap,
+  ReactFlow,
+  useNodesState,
+  useReactFlow,
+  type OnConnectEnd,
+} from "@xyflow/react";
+import { useCallback, useEffect, useMemo, useRef, useState, type DragEvent } from "react";
 import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { list, rename, select } from "../model/desk";
-import { Action } from "../shared/controls";
-import { COLUMNS_IN_HAND, constructName, type InHand } from "../model/Shelf";
+import { useKeys } from "../frame/keys";
+import { COLUMNS_IN_HAND, nameConstruct, type InHand } from "../model/columns";
+import { select, useDesk } from "../model/desk";
+import { onBoard } from "../model/boardKeys";
+import { proposeCovariance } from "../model/PathPrompt";
+import { BoardBar } from "./BoardBar";
 import { ConstructCard, type CardNode } from "./ConstructCard";
+import { CovarianceArc, type ArcEdge } from "./CovarianceArc";
 import { EmptyBoard } from "./EmptyBoard";
 import { PathArrow, type PathEdge } from "./PathArrow";
 
 const NODES = { card: ConstructCard };
-const EDGES = { path: PathArrow };
+const EDGES = { path: PathArrow, arc: CovarianceArc };
+const FOOT = 44; // the bar under the cards
+const MANY_ARCS = 28; // beyond these only the arcs of what is selected are drawn
+const MANY_CARDS = 9; // from these on there is a small map
 
 interface Props {
   project: Project;
@@ -29,10 +43,30 @@ function cardAt(x: number, y: number): string | null {
 
 export function Board({ project, model, gestures }: Props) {
   const ground = useRef<HTMLDivElement>(null);
-  const { setViewport } = useReactFlow();
+  const { setViewport, zoomIn, zoomOut } = useReactFlow();
   const stale = !model.estimated;
-  const { board } = model;
+  const { board, view } = model;
+  const latest = useRef({ view, gestures });
+  useEffect(() => {
+    latest.current = { view, gestures };
+  });
+  const fold = useCallback((name: string, folded: boolean) => {
+    const { view, gestures } = latest.current;
+    const without = (names: string[] | undefined) => (names ?? []).filter((one) => one !== name);
+    void gestures.look({
+      ...view,
+      folded: folded ? [...without(view.folded), name] : without(view.folded),
+      opened: folded ? without(view.opened) : [...without(view.opened), name],
+    });
+  }, []);
 
+  const selected = useDesk(({ selection }) =>
+    selection?.kind === "construct" || selection?.kind === "observed"
+      ? selection.name
+      : selection?.kind === "indicator"
+        ? selection.construct
+        : null,
+  );
   const placed = useMemo<CardNode[]>(
     () =>
       board.cards.map((card) => ({
@@ -46,6 +80,7 @@ export function Board({ project, model, gestures }: Props) {
           card,
           stale,
           gestures,
+          fold,
         },
       })),
     // The gestures are new functions at every rendering but do the same.
@@ -54,11 +89,16 @@ export function Board({ project, model, gestures }: Props) {
   );
   const [nodes, setNodes, onNodesChange] = useNodesState<CardNode>(placed);
   useEffect(() => setNodes(placed), [placed, setNodes]);
+  useEffect(
+    () => setNodes((old) => old.map((node) => ({ ...node, zIndex: node.id === selected ? 20 : 0 }))),
+    [selected, placed, setNodes],
+  );
 
-  const edges = useMemo<PathEdge[]>(
-    () =>
-      board.arrows.map((arrow) => ({
-        id: `${arrow.from}\u0000${arrow.to}`,
+  const edges = useMemo<(PathEdge | ArcEdge)[]>(() => {
+    const few = board.arcs.length <= MANY_ARCS;
+    return [
+      ...board.arrows.map((arrow): PathEdge => ({
+        id: `${arrow.kind}\u0000${arrow.from}\u0000${arrow.to}`,
         type: "path",
         source: arrow.from,
         target: arrow.to,
@@ -66,8 +106,19 @@ export function Board({ project, model, gestures }: Props) {
         targetHandle: "left",
         data: { arrow, stale },
       })),
-    [board, stale],
-  );
+      ...board.arcs
+        .filter((arc) => few || arc.said || (selected !== null && arc.cards.includes(selected)))
+        .map((arc): ArcEdge => ({
+          id: `covariance\u0000${arc.from}\u0000${arc.to}`,
+          type: "arc",
+          source: arc.cards[0] ?? "",
+          target: arc.cards[1] ?? "",
+          sourceHandle: "right",
+          targetHandle: "left",
+          data: { arc, stale, labelled: true },
+        })),
+    ];
+  }, [board, stale, selected]);
 
   const fit = useCallback(() => {
     const element = ground.current;
@@ -75,21 +126,28 @@ export function Board({ project, model, gestures }: Props) {
     const { clientWidth: width, clientHeight: height } = element;
     const zoom = Math.min(
       1.1,
-      Math.max(0.4, Math.min((width - 8) / board.width, (height - 50) / board.height)),
+      Math.max(0.3, Math.min((width - 8) / board.width, (height - FOOT - 6) / board.height)),
     );
     void setViewport({
       x: Math.max(4, (width - board.width * zoom) / 2),
-      y: Math.max(4, (height - 44 - board.height * zoom) / 2),
+      y: Math.max(4, (height - FOOT - board.height * zoom) / 2),
       zoom,
     });
   }, [board.width, board.height, board.cards.length, setViewport]);
   const shape = `${board.cards.map((c) => c.name).join()}|${model.paths.length}|${Math.round(board.width)}|${Math.round(board.height)}`;
   useEffect(() => {
     fit();
-    window.addEventListener("resize", fit);
-    return () => window.removeEventListener("resize", fit);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [shape]);
+  useRoom(ground, model, gestures, fit);
+  useKeys(
+    {
+      whole: fit,
+      larger: () => void zoomIn(),
+      smaller: () => void zoomOut(),
+    },
+    onBoard,
+  );
 
   const pins = Object.fromEntries(
     board.cards.filter((c) => c.pinned).map((c) => [c.name, { x: c.box.x, y: c.box.y }]),
@@ -99,6 +157,7 @@ export function Board({ project, model, gestures }: Props) {
     const point = "changedTouches" in event ? event.changedTouches[0] : event;
     const to = point ? cardAt(point.clientX, point.clientY) : null;
     if (!from || !to || from === to) return;
+    if (connection.fromHandle?.id === "covary") return proposeCovariance(from, to);
     void gestures.change([{ type: "add_path", source: from, target: to }]);
     select({ kind: "path", source: from, target: to });
   };
@@ -107,16 +166,7 @@ export function Board({ project, model, gestures }: Props) {
     if (!text) return;
     event.preventDefault();
     const { stem, columns } = JSON.parse(text) as InHand;
-    const onto = cardAt(event.clientX, event.clientY);
-    const construct = model.constructs.find((c) => c.name === onto);
-    if (construct) {
-      void gestures.change([{ type: "add_indicators", construct: construct.name, indicators: columns }]);
-      return;
-    }
-    const name = constructName(stem ?? `${columns[0]} construct`, model, project);
-    void gestures
-      .change([{ type: "add_construct", name, indicators: columns, mode: "reflective" }])
-      .then((state) => state && rename(name));
+    nameConstruct(columns, stem, model, project);
   };
 
   return (
@@ -135,7 +185,7 @@ export function Board({ project, model, gestures }: Props) {
         nodeTypes={NODES}
         edgeTypes={EDGES}
         onNodesChange={onNodesChange}
-        onNodeDragStop={(_, node) => void gestures.pin({ ...pins, [node.id]: node.position })}
+        onNodeDragStop={(_, node) => void gestures.pin({ ...pins, [node.id]: node.position }, pins)}
         onConnectEnd={connectEnd}
         onPaneClick={() => select(null)}
         connectionMode={ConnectionMode.Loose}
@@ -146,35 +196,61 @@ export function Board({ project, model, gestures }: Props) {
         elementsSelectable={false}
         disableKeyboardA11y
         deleteKeyCode={null}
-        minZoom={0.3}
+        minZoom={0.2}
         maxZoom={2}
         zoomOnDoubleClick={false}
         proOptions={{ hideAttribution: true }}
-      />
-      {board.cards.length > 0 && (
-        <div className="absolute bottom-2.5 left-3 z-10 flex gap-1.5">
-          <Action
-            size="xs"
-            className="bg-card"
-            title="Let all cards arrange themselves"
-            onClick={() => void gestures.pin({}).then(fit)}
-          >
-            Arrange
-          </Action>
-          <Action size="xs" className="bg-card" title="Show the whole model" onClick={fit}>
-            Whole model
-          </Action>
-          <Action
-            size="xs"
-            className="bg-card"
-            title="Every loading, path, covariance and variance in one table (P)"
-            disabled={!model.estimated}
-            onClick={() => list(true)}
-          >
-            All parameters
-          </Action>
-        </div>
-      )}
+      >
+        {board.cards.length >= MANY_CARDS && (
+          <MiniMap
+            pannable
+            zoomable
+            ariaLabel="Small map of the model"
+            className="!bottom-11 !right-2 !m-0 rounded-md border border-line"
+            style={{ width: 120, height: 76 }}
+            bgColor="var(--color-base-100)"
+            maskColor="color-mix(in srgb, var(--board-foot) 55%, transparent)"
+            nodeColor="var(--color-base-300)"
+          />
+        )}
+      </ReactFlow>
+      <BoardBar project={project} model={model} gestures={gestures} fit={fit} pins={pins} />
     </div>
   );
+}
+
+/** Tells the server how much room there is, so that it can arrange the model in its proportions. */
+function useRoom(
+  ground: React.RefObject<HTMLDivElement | null>,
+  model: ModelState,
+  gestures: Gestures,
+  fit: () => void,
+) {
+  const [room, setRoom] = useState<[number, number] | null>(null);
+  useEffect(() => {
+    const element = ground.current;
+    if (!element) return;
+    let timer: number | undefined;
+    const observer = new ResizeObserver(() => {
+      fit();
+      window.clearTimeout(timer);
+      timer = window.setTimeout(
+        () => setRoom([element.clientWidth - 8, element.clientHeight - FOOT - 6]),
+        120,
+      );
+    });
+    observer.observe(element);
+    return () => {
+      window.clearTimeout(timer);
+      observer.disconnect();
+    };
+  }, [ground, fit]);
+  const known = model.view.room;
+  useEffect(() => {
+    if (!room || room[0] < 100 || room[1] < 100) return;
+    if (known && Math.abs((known[0] ?? 0) - room[0]) < 24 && Math.abs((known[1] ?? 0) - room[1]) < 24) return;
+    void gestures.look({ ...model.view, room });
+    // Only another room is worth asking for.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [room, model.id]);
 }

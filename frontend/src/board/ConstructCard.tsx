@@ -1,11 +1,13 @@
 import { Handle, Position, type Node, type NodeProps } from "@xyflow/react";
-import { useState } from "react";
+import { ChevronDown, ChevronUp } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { rename, select, useDesk } from "../model/desk";
-import { Glyph } from "../shared/Glyph";
+import { COLUMNS_IN_HAND, ITEMS_IN_HAND, type InHand } from "../model/columns";
+import { focusOn, isSelected, rename, select, selectMore, useDesk } from "../model/desk";
 import { coefficient } from "../shared/numbers";
+import { CardRows, dropItems } from "./CardRows";
 import { Sun } from "./Sun";
 
 export type CardNode = Node<
@@ -14,6 +16,7 @@ export type CardNode = Node<
     card: Card;
     stale: boolean;
     gestures: Gestures;
+    fold: (name: string, folded: boolean) => void;
   },
   "card"
 >;
@@ -22,18 +25,46 @@ const STRIP = { top: 0, height: "100%", width: 12, transform: "none", borderRadi
 
 /** A construct (or an observed variable) on the board. */
 export function ConstructCard({ data }: NodeProps<CardNode>) {
-  const { construct, stale } = data;
-  const { name, share: explained } = data.card;
+  const { construct, stale, card, gestures, fold } = data;
+  const { name, share: explained, folded } = card;
   const kind = construct ? "construct" : "observed";
-  const selected = useDesk(({ selection }) => selection?.kind === kind && selection.name === name);
+  const selected = useDesk((desk) => isSelected(desk, { kind, name }));
+  const looked = useDesk(
+    ({ selection }) => selection?.kind === "indicator" && selection.construct === name && folded,
+  );
   const renaming = useDesk((desk) => desk.renaming === name);
+  const wanted = useDesk((desk) => desk.focus === name);
+  const button = useRef<HTMLButtonElement>(null);
   const formative = construct?.mode === "formative";
+  useEffect(() => {
+    if (!wanted || renaming) return;
+    button.current?.focus();
+    focusOn(null);
+  }, [wanted, renaming]);
+  // A folded card that is looked at opens over its neighbours, so that nothing moves.
+  const over = folded && (selected || looked);
   return (
     <div
       data-card={name}
-      className={`group relative h-full rounded-box bg-card shadow-sm ring-1 ${selected ? "ring-2 ring-ember" : "ring-line/50"} ${formative ? "border-l-4 border-double border-l-plum" : ""}`}
-      style={{ padding: `0 ${metrics.padding}px` }}
-      onClick={() => select({ kind, name })}
+      className={`group relative rounded-box bg-card shadow-sm ring-1 ${over ? "z-20 min-w-[150px] pb-2 shadow-lg" : "h-full"} ${selected ? "ring-2 ring-ember" : "ring-line/50"} ${formative ? "border-l-4 border-double border-l-plum" : ""}`}
+      style={{ padding: `0 ${metrics.padding}px`, paddingBottom: over ? metrics.bottom : 0 }}
+      onClick={(event) =>
+        (event.shiftKey || event.ctrlKey || event.metaKey ? selectMore : select)({ kind, name })
+      }
+      onDragOver={(event) => {
+        const { types } = event.dataTransfer;
+        if (types.includes(ITEMS_IN_HAND) || (construct && types.includes(COLUMNS_IN_HAND)))
+          event.preventDefault();
+      }}
+      onDrop={(event) => {
+        if (!construct || dropItems(event, construct, null, gestures)) return;
+        const text = event.dataTransfer.getData(COLUMNS_IN_HAND);
+        if (!text) return;
+        event.preventDefault();
+        event.stopPropagation();
+        const { columns } = JSON.parse(text) as InHand;
+        void gestures.change([{ type: "add_indicators", construct: name, indicators: columns }]);
+      }}
     >
       <Handle
         id="left"
@@ -51,21 +82,49 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
         className="group-hover:!bg-ember/15 hover:!bg-ember/40"
         title="Drag to another card to draw a path"
       />
+      {!formative && (
+        <Handle
+          id="covary"
+          type="source"
+          position={Position.Bottom}
+          style={{ bottom: -6, width: 34, height: 11, borderRadius: 6 }}
+          className="group-hover:!bg-lake/25 hover:!bg-lake/60"
+          title="Drag to another card to let the two covary"
+        />
+      )}
       <div
         className="flex items-center"
-        style={{ height: construct ? metrics.header : metrics.observedHeight }}
+        style={{ height: construct && !folded ? metrics.header : metrics.observedHeight }}
       >
         {renaming && construct ? (
-          <NameField name={name} gestures={data.gestures} />
+          <NameField name={name} gestures={gestures} />
         ) : (
           <button
+            ref={button}
             className={`min-w-0 flex-1 truncate text-left ${construct ? "font-serif text-[15.5px] font-semibold" : "font-semibold"}`}
             aria-label={`${construct ? "Construct" : "Observed variable"} ${name}`}
             title={name}
-            onFocus={() => select({ kind, name })}
+            onFocus={() => {
+              const { group } = useDesk.getState();
+              if (group.length === 0) select({ kind, name });
+            }}
             onDoubleClick={() => construct && rename(name)}
           >
             {name}
+          </button>
+        )}
+        {construct && (
+          <button
+            className="absolute -top-2 right-3 grid h-4 w-6 place-items-center rounded-full bg-base-300 opacity-0 focus-visible:opacity-100 group-hover:opacity-100"
+            aria-label={`${folded ? "Unfold" : "Fold"} ${name}`}
+            title={folded ? "Unfold (F)" : "Fold to name and sun (F)"}
+            tabIndex={-1}
+            onClick={(event) => {
+              event.stopPropagation();
+              fold(name, !folded);
+            }}
+          >
+            {folded ? <ChevronDown size={12} /> : <ChevronUp size={12} />}
           </button>
         )}
         <span className={`flex items-end gap-0.5 ${stale ? "opacity-45" : ""}`}>
@@ -78,81 +137,8 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
           />
         </span>
       </div>
-      {construct && <Rows {...data} construct={construct} />}
+      {construct && (!folded || over) && <CardRows {...{ construct, card, stale, gestures }} />}
     </div>
-  );
-}
-
-function Rows({ construct, card, stale }: CardNode["data"] & { construct: Construct }) {
-  const chosen = useDesk(({ selection }) => (selection?.kind === "indicator" ? selection.name : null));
-  const formative = construct.mode === "formative";
-  return (
-    <>
-      {card.rows.map(({ indicator: name, value, verdict, impossible }) => (
-        <button
-          key={name}
-          data-testid={`row-${name}`}
-          className={`flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen === name ? "bg-base-200 font-semibold" : ""}`}
-          style={{ height: metrics.row }}
-          onClick={(event) => {
-            event.stopPropagation();
-            select({ kind: "indicator", construct: construct.name, name });
-          }}
-        >
-          <span className="min-w-[26px] max-w-[55%] truncate">{name}</span>
-          <Bar value={value} weak={verdict === "misses" || impossible} stale={stale} />
-          <span
-            className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
-            style={{ width: metrics.value }}
-          >
-            {impossible ? (
-              <span
-                className="font-bold text-plum"
-                role="img"
-                aria-label="impossible: beyond 1"
-                title="A loading beyond 1 would explain more than all of the indicator"
-              >
-                !
-              </span>
-            ) : (
-              (verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />
-            )}
-            {coefficient(value)}
-          </span>
-        </button>
-      ))}
-      {formative && (
-        <div className="text-xs text-quiet" style={{ height: metrics.foot }}>
-          made of · weights
-        </div>
-      )}
-      {construct.aside.map(({ indicator }) => (
-        <button
-          key={indicator}
-          className="block w-full rounded-md text-left text-xs text-quiet hover:bg-base-200"
-          style={{ height: metrics.foot }}
-          onClick={(event) => {
-            event.stopPropagation();
-            select({ kind: "indicator", construct: construct.name, name: indicator });
-          }}
-        >
-          <s>{indicator}</s> aside
-        </button>
-      ))}
-    </>
-  );
-}
-
-function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stale: boolean }) {
-  const length = Math.min(1, Math.abs(value ?? 0)) * 100;
-  const colour = weak ? "bg-plum" : "bg-lake";
-  return (
-    <span
-      aria-hidden="true"
-      className={`h-[5px] flex-1 overflow-hidden rounded-full bg-base-300 ${stale ? "opacity-45" : ""}`}
-    >
-      <span className={`block h-full rounded-full ${colour}`} style={{ width: `${length}%` }} />
-    </span>
   );
 }
 
@@ -161,11 +147,11 @@ function NameField({ name, gestures }: { name: string; gestures: Gestures }) {
   const keep = () => {
     rename(null);
     const to = text.trim();
-    if (to && to !== name) {
-      void gestures
-        .change([{ type: "rename", name, to }])
-        .then((state) => state && select({ kind: "construct", name: to }));
-    }
+    if (!to || to === name) return focusOn(name);
+    void gestures.change([{ type: "rename", name, to }]).then((state) => {
+      if (state) select({ kind: "construct", name: to });
+      focusOn(state ? to : name);
+    });
   };
   return (
     <input
@@ -179,7 +165,10 @@ function NameField({ name, gestures }: { name: string; gestures: Gestures }) {
       onKeyDown={(event) => {
         event.stopPropagation();
         if (event.key === "Enter") keep();
-        else if (event.key === "Escape") rename(null);
+        else if (event.key === "Escape") {
+          rename(null);
+          focusOn(name);
+        }
       }}
     />
   );

@@ -1,8 +1,9 @@
+import { useState } from "react";
 import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { rename } from "../model/desk";
-import { Primary } from "../shared/controls";
-import { constructName } from "../model/Shelf";
+import { BuildHelp } from "../build/BuildHelp";
+import { nameConstruct } from "../model/columns";
+import { Action, Primary } from "../shared/controls";
 
 interface Props {
   project: Project;
@@ -10,17 +11,11 @@ interface Props {
   gestures: Gestures;
 }
 
-/** What to do first, in one sentence and one button. */
+/** What to do first, in one sentence and one button; or more at once, by proposals from the names and by shapes. */
 export function EmptyBoard({ project, model, gestures }: Props) {
+  const [helping, help] = useState(false);
   const numeric = new Set(project.columns.filter((c) => c.numeric).map((c) => c.name));
   const first = project.blocks.find((b) => b.stem !== null && b.columns.every((name) => numeric.has(name)));
-  const make = () => {
-    if (!first?.stem) return;
-    const name = constructName(first.stem, model, project);
-    void gestures
-      .change([{ type: "add_construct", name, indicators: first.columns, mode: "reflective" }])
-      .then((state) => state && rename(name));
-  };
   return (
     <div className="pointer-events-none absolute inset-0 z-10 grid place-content-center justify-items-center gap-4 text-center">
       <svg width="150" height="60" viewBox="0 0 150 60" aria-hidden="true">
@@ -32,11 +27,15 @@ export function EmptyBoard({ project, model, gestures }: Props) {
           ? "Drag a block of columns from the shelf onto this plain: it becomes a construct, measured by its columns."
           : "Pick a column on the shelf and press → to lead it to another: columns can be used as they are."}
       </p>
-      {first && (
-        <Primary className="pointer-events-auto" onClick={make}>
-          Make a construct of {first.columns[0]}–{first.columns[first.columns.length - 1]}
-        </Primary>
-      )}
+      <div className="pointer-events-auto flex flex-wrap justify-center gap-2">
+        {first && (
+          <Primary type="button" onClick={() => nameConstruct(first.columns, first.stem, model, project)}>
+            Make a construct of {first.columns[0]}–{first.columns[first.columns.length - 1]}
+          </Primary>
+        )}
+        <Action onClick={() => help(true)}>Help me begin…</Action>
+      </div>
+      <BuildHelp open={helping} close={() => help(false)} {...{ project, model, gestures }} />
     </div>
   );
 }

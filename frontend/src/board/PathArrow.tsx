@@ -1,30 +1,40 @@
 import { EdgeLabelRenderer, getBezierPath, useStore, type Edge, type EdgeProps } from "@xyflow/react";
 import type { BoardArrow } from "../api/client";
-import { select, useDesk } from "../model/desk";
-import { coefficient, containsZero, interval } from "../shared/numbers";
+import { isSelected, select, selectMore, useDesk } from "../model/desk";
+import { containsZero, interval } from "../shared/numbers";
+import { lineText } from "./CovarianceArc";
 
 export type PathEdge = Edge<{ arrow: BoardArrow; stale: boolean }, "path">;
 
 /** A path: thick as |β|, dashed where the interval contains zero, with its label where the layout put it. */
 export function PathArrow(props: EdgeProps<PathEdge>) {
   const { source, target, data } = props;
-  const selected = useDesk(
-    ({ selection }) =>
-      selection?.kind === "path" && selection.source === source && selection.target === target,
-  );
+  const labels = useDesk((desk) => desk.labels);
+  const selected = useDesk((desk) => isSelected(desk, { kind: "path", source, target }));
   const moving = useStore((s) =>
     Boolean(s.nodeLookup.get(source)?.dragging || s.nodeLookup.get(target)?.dragging),
   );
   if (!data) return null;
   const { arrow, stale } = data;
   const { standardized: beta, interval: bounds } = arrow;
-  const width = 1.3 + 6 * Math.min(1, Math.abs(beta ?? 0.1));
-  const dashed = !arrow.free || containsZero(bounds);
   const [loose] = getBezierPath(props);
   const d = moving ? loose : arrow.path;
+  const faded = stale ? "opacity-40" : "";
+  if (arrow.kind === "loading") {
+    // What a construct of constructs shows in: its loading stands on its card.
+    return (
+      <>
+        <path d={d} fill="none" strokeWidth={1.2} className={`pointer-events-none stroke-arrow ${faded}`} />
+        {!moving && <Head arrow={arrow} size={6} selected={false} faded={faded} />}
+      </>
+    );
+  }
+  const width = 1.3 + 6 * Math.min(1, Math.abs(beta ?? 0.1));
+  const dashed = !arrow.free || containsZero(bounds);
   const colour = selected ? "stroke-ember" : "stroke-arrow";
-  const choose = () => select({ kind: "path", source, target });
-  const head = 6 + width * 0.7;
+  const choose = (event: { shiftKey?: boolean; ctrlKey?: boolean }) =>
+    (event.shiftKey || event.ctrlKey ? selectMore : select)({ kind: "path", source, target });
+  const text = lineText(arrow, labels);
   return (
     <>
       <path
@@ -40,15 +50,9 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
         fill="none"
         strokeWidth={dashed ? Math.min(width, 2) : width}
         strokeDasharray={dashed ? "5 4" : undefined}
-        className={`pointer-events-none ${colour} ${stale ? "opacity-40" : ""}`}
+        className={`pointer-events-none ${colour} ${faded}`}
       />
-      {!moving && (
-        <path
-          d={`M0 0L${-head - 3} ${head * 0.62}L${-head - 3} ${-head * 0.62}Z`}
-          transform={`translate(${arrow.head_x} ${arrow.head_y}) rotate(${arrow.head_angle})`}
-          className={`pointer-events-none ${selected ? "fill-ember" : "fill-arrow"} ${stale ? "opacity-40" : ""}`}
-        />
-      )}
+      {!moving && <Head arrow={arrow} size={6 + width * 0.7} selected={selected} faded={faded} />}
       {!moving && (
         <EdgeLabelRenderer>
           <button
@@ -59,14 +63,15 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
               height: arrow.label.height,
             }}
             data-testid={`path-${source}-${target}`}
-            aria-label={`Path from ${source} to ${target}: ${coefficient(beta)} ${interval(bounds)}`}
+            aria-label={`Path from ${source} to ${target}: ${text} ${interval(bounds)}`}
             onClick={choose}
-            onFocus={choose}
+            onFocus={() => !useDesk.getState().group.length && select({ kind: "path", source, target })}
           >
             <span className={`text-[14.5px] font-semibold ${stale ? "opacity-45" : ""}`}>
-              {coefficient(beta)}
+              {text}
+              {arrow.equal && <sup className="ml-0.5 font-normal text-quiet">={arrow.equal}</sup>}
             </span>
-            {bounds && (
+            {labels.intervals && labels.standardized && bounds && (
               <span className={`mt-0.5 text-[10.5px] text-quiet ${stale ? "opacity-45" : ""}`}>
                 {interval(bounds)}
               </span>
@@ -75,5 +80,16 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
         </EdgeLabelRenderer>
       )}
     </>
+  );
+}
+
+function Head(props: { arrow: BoardArrow; size: number; selected: boolean; faded: string }) {
+  const { arrow, size, selected, faded } = props;
+  return (
+    <path
+      d={`M0 0L${-size - 3} ${size * 0.62}L${-size - 3} ${-size * 0.62}Z`}
+      transform={`translate(${arrow.head_x} ${arrow.head_y}) rotate(${arrow.head_angle})`}
+      className={`pointer-events-none ${selected ? "fill-ember" : "fill-arrow"} ${faded}`}
+    />
   );
 }

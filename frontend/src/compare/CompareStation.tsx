@@ -3,7 +3,8 @@ import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
 import { useCriteria } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
-import { Heading } from "../shared/controls";
+import { useDesk } from "../model/desk";
+import { Heading, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
@@ -28,22 +29,31 @@ const FIGURES = [
 export default function CompareStation({ project, model }: StationProps) {
   const [left, setLeft] = useState<Set<number>>(new Set());
   const chosen = project.models.map((m) => m.id).filter((id) => !left.has(id));
+  const sent = useDesk(({ comparing }) => (comparing && comparing.model === model.id ? comparing : null));
+  const revisions = sent?.revisions ?? [];
   const compared = useQuery({
-    queryKey: ["compare", project.id, chosen, model.revision.id],
-    enabled: chosen.length > 0,
+    queryKey: ["compare", project.id, sent ? [] : chosen, revisions, model.revision.id],
+    enabled: chosen.length + revisions.length > 0,
     queryFn: () =>
       take(
         api.POST("/api/projects/{project_id}/comparisons", {
           params: { path: { project_id: project.id } },
-          body: { models: chosen.slice(0, 8) },
+          body: sent ? { models: [], revisions } : { models: chosen.slice(0, 8), revisions: [] },
         }),
       ),
   });
   return (
     <div className="grid h-full grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-4">
       <section aria-label="Models side by side" className="min-w-0">
-        <Heading className="mb-2">models side by side</Heading>
-        {project.models.length > 1 ? (
+        <Heading className="mb-2">{sent ? "two revisions side by side" : "models side by side"}</Heading>
+        {sent ? (
+          <p className="mb-3">
+            From the trail of {model.name}.{" "}
+            <TextButton onClick={() => useDesk.setState({ comparing: null })}>
+              Compare models instead
+            </TextButton>
+          </p>
+        ) : project.models.length > 1 ? (
           <div className="mb-3 flex flex-wrap gap-x-5 gap-y-1">
             {project.models.map((m) => (
               <label key={m.id} className="flex items-center gap-2">

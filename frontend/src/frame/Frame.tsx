@@ -1,11 +1,12 @@
-import { Redo2, Undo2 } from "lucide-react";
-import { Suspense, useEffect } from "react";
+import { Redo2, Search, Undo2 } from "lucide-react";
+import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { ModelState, Project } from "../api/client";
 import { useGestures, useModel, useProject, useRun } from "../api/hooks";
-import { openModel, useDesk } from "../model/desk";
+import { find, openModel, useDesk } from "../model/desk";
 import { Readout } from "../readout/Readout";
 import { Quiet } from "../shared/controls";
+import { keysOf, piecesOf } from "./keys";
 import { Mark } from "./Mark";
 import { ModelMenu } from "./ModelMenu";
 import { SettingsMenu } from "./SettingsMenu";
@@ -13,6 +14,9 @@ import { StationBar } from "./StationBar";
 import { STATIONS, type Station } from "./stations";
 import { Status } from "./Status";
 import { ThemeSwitch } from "./ThemeSwitch";
+import { useFrameKeys } from "./useFrameKeys";
+
+const Finder = lazy(() => import("../finder/Finder"));
 
 export default function Frame() {
   const { projectId, station: key = "model" } = useParams();
@@ -44,17 +48,21 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
   const gestures = useGestures(model.id);
   const followed = useDesk(({ run }) => (run?.modelId === model.id ? run.id : null));
   const run = useRun(followed, model.id);
-  useEffect(() => useDesk.setState({ selection: null, complaint: null }), [model.id]);
+  useEffect(
+    () => useDesk.setState({ selection: null, group: [], moves: [], complaint: null, made: null }),
+    [model.id],
+  );
   useEffect(() => {
     document.title = `${project.name} · Dusk Arrow`;
     return () => {
       document.title = "Dusk Arrow";
     };
   }, [project.name]);
-  useUndoKeys(
-    () => model.can_undo && void gestures.undo(),
-    () => model.can_redo && void gestures.redo(),
-  );
+  const moved = useDesk((desk) => desk.moves.length > 0);
+  const undo = () => (moved || model.can_undo) && void gestures.undo();
+  const redo = () => model.can_redo && void gestures.redo();
+  const finding = useDesk((desk) => desk.finding);
+  useFrameKeys(project, undo, redo);
   const Station = station.show;
   return (
     <div className="flex h-full flex-col overflow-hidden">
@@ -72,9 +80,15 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
           <Quiet
             className="btn-square"
             aria-label="Undo"
-            title={model.can_undo ? `Undo: ${model.revision.words}` : "Nothing to undo"}
-            disabled={!model.can_undo}
-            onClick={() => void gestures.undo()}
+            title={
+              moved
+                ? "Undo: a card moved"
+                : model.can_undo
+                  ? `Undo: ${model.revision.words}`
+                  : "Nothing to undo"
+            }
+            disabled={!moved && !model.can_undo}
+            onClick={undo}
           >
             <Undo2 size={16} />
           </Quiet>
@@ -83,40 +97,40 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
             aria-label="Redo"
             title={model.can_redo ? "Redo" : "Nothing to redo"}
             disabled={!model.can_redo}
-            onClick={() => void gestures.redo()}
+            onClick={redo}
           >
             <Redo2 size={16} />
           </Quiet>
         </div>
         <span className="flex-1" />
+        <button
+          className="flex h-[27px] w-[152px] items-center gap-2 rounded-[0.6rem] bg-base-200 px-2.5 text-sm text-quiet hover:bg-base-300"
+          aria-label="Find or do"
+          aria-haspopup="dialog"
+          onClick={() => find("actions")}
+        >
+          <Search size={12} /> <span className="flex-1 text-left">Find or do…</span>
+          <kbd className="font-sans text-xs">{piecesOf(keysOf("find")[0] ?? "").join(" ")}</kbd>
+        </button>
         <SettingsMenu model={model} gestures={gestures} />
         <ThemeSwitch />
       </header>
       <StationBar current={station.key} project={project} model={model} />
       {station.readout && <Readout model={model} />}
       <main className="relative min-h-0 flex-1">
+        <h1 className="sr-only">
+          {station.label}: {model.name}
+        </h1>
         <Suspense fallback={<p className="p-6 text-quiet">Opening…</p>}>
           <Station {...{ project, model, gestures, run }} />
         </Suspense>
       </main>
-      <Status model={model} run={run} />
+      <Status model={model} run={run} gestures={gestures} />
+      {finding && (
+        <Suspense>
+          <Finder {...{ project, model, gestures }} station={station.key} />
+        </Suspense>
+      )}
     </div>
   );
-}
-
-function useUndoKeys(undo: () => void, redo: () => void) {
-  useEffect(() => {
-    function onKey(event: KeyboardEvent) {
-      const target = event.target as HTMLElement;
-      if (target.closest("input, textarea, select")) return;
-      if (!(event.ctrlKey || event.metaKey)) return;
-      const key = event.key.toLowerCase();
-      if (key === "z" && !event.shiftKey) undo();
-      else if (key === "y" || (key === "z" && event.shiftKey)) redo();
-      else return;
-      event.preventDefault();
-    }
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
 }

@@ -3,6 +3,7 @@ import type { ModelState, Schemas, Settings } from "../api/client";
 import { useChoices, type Gestures } from "../api/hooks";
 import { Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";
+import { withChoice } from "./settings";
 
 type Family = Schemas["FamilyPart"];
 type Option = Schemas["OptionPart"];
@@ -17,6 +18,7 @@ function wordsOf(family: Family | undefined, name: keyof Settings, value: unknow
 function estimationWords(family: Family | undefined, settings: Settings): string {
   const parts = [wordsOf(family, "estimator", settings.estimator)];
   if (ROBUST.includes(settings.errors ?? "")) parts.push("robust");
+  if (settings.part === "measurement") parts.push("measurement only");
   if (settings.missing === "full-information") parts.push("full information");
   return parts.join(", ");
 }
@@ -25,12 +27,8 @@ function estimationWords(family: Family | undefined, settings: Settings): string
 export function SettingsMenu({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const settings = model.settings;
   const family = useChoices()?.families.find((one) => one.key === settings.family);
-  const set = (name: string, value: string | boolean) => {
-    const part = { [name]: value } as Partial<Settings>;
-    // Incomplete cases have observed information (Kenward & Molenberghs 1998) where nothing else was chosen.
-    const observed = part.missing === "full-information" && settings.errors === "expected";
-    void gestures.settings({ ...settings, ...part, ...(observed ? { errors: "observed" as const } : {}) });
-  };
+  const set = (name: string, value: string | boolean) =>
+    void gestures.settings(withChoice(settings, name, value));
   return (
     <Floating
       title="How the model is estimated"

@@ -1,9 +1,19 @@
 import { api, take, type ModelState, type Run } from "../api/client";
 import { attempt } from "../api/attempt";
+import type { Gestures } from "../api/hooks";
 import { complain, useDesk } from "../model/desk";
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */
-export function Status({ model, run }: { model: ModelState; run: Run | undefined }) {
+export function Status({
+  model,
+  run,
+  gestures,
+}: {
+  model: ModelState;
+  run: Run | undefined;
+  gestures: Gestures;
+}) {
+  const made = useDesk((desk) => desk.made === model.revision.id);
   const saving = useDesk((desk) => desk.saving);
   const elapsed = useDesk((desk) => desk.elapsed);
   const complaint = useDesk((desk) => desk.complaint);
@@ -18,6 +28,17 @@ export function Status({ model, run }: { model: ModelState; run: Run | undefined
     <footer className="flex h-[27px] shrink-0 items-center gap-6 bg-base-200 px-4 text-sm text-quiet">
       <span data-testid="saved">{saving ? "Saving…" : "Saved"}</span>
       <span data-testid="estimated">{estimated}</span>
+      {made && (
+        <span className="flex min-w-0 items-center gap-2" role="status" data-testid="made">
+          <span className="truncate">{model.revision.words}</span>
+          <button
+            className="font-semibold text-base-content hover:underline"
+            onClick={() => void gestures.undo()}
+          >
+            take back
+          </button>
+        </span>
+      )}
       {run?.state === "running" && (
         <span className="flex items-center gap-3">
           Bootstrap {run.done.toLocaleString("en")} of {run.requested.toLocaleString("en")}

@@ -1,16 +1,20 @@
-import type { ModelState } from "../api/client";
+import type { Construct, ModelState, Project } from "../api/client";
 import { useEstimates, useQuality, type Gestures } from "../api/hooks";
-import { rename, select, startPath } from "../model/desk";
+import { name as nameIt, propose, rename, startPath } from "../model/desk";
+import { duplicate, removal } from "../model/doing";
 import { Action, Row, TextButton } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
+import { HoldMenu } from "./HoldMenu";
 import { Judged, Kind, Rule, Title } from "./parts";
 
 /** A construct, or an observed variable in its place. */
 export function ConstructLens({
+  project,
   model,
   gestures,
   name,
 }: {
+  project: Project;
   model: ModelState;
   gestures: Gestures;
   name: string;
@@ -25,6 +29,7 @@ export function ConstructLens({
   const antecedents = (estimates?.parameters ?? []).filter((p) => p.kind === "path" && p.to === name);
   const reflective = construct?.mode === "reflective";
   const none = !reflective ? "–" : construct.indicators.length < 2 ? "one indicator" : "not estimated";
+  const variance = estimates?.parameters.find((p) => p.kind === "variance" && p.from === name);
   const share = estimates?.r_squared[name];
   return (
     <>
@@ -125,17 +130,65 @@ export function ConstructLens({
             </Action>
           </>
         )}
+        {construct?.mode !== "formative" && (
+          <Action onClick={() => startPath({ name, direction: "with" })} title="Key: C">
+            Covaries with…
+          </Action>
+        )}
+        {construct && (
+          <>
+            <Action onClick={() => nameIt(duplicate(name, model, project))} title="Key: D">
+              Another like it
+            </Action>
+            <MergeMenu {...{ model, construct }} />
+            {reflective && (
+              <HoldMenu
+                gestures={gestures}
+                words="Hold its variance"
+                parameters={[{ kind: "variance", source: name, target: name, group: null }]}
+                held={
+                  variance !== undefined && !variance.free && variance.why_fixed === "fixed by a sentence"
+                }
+                begin={1}
+              />
+            )}
+          </>
+        )}
         <Action
-          onClick={() => {
-            void gestures.change([
-              construct ? { type: "remove_construct", name } : { type: "remove_observed", name },
-            ]);
-            select(null);
-          }}
+          onClick={() => propose(removal([{ kind: construct ? "construct" : "observed", name }], model))}
         >
-          Remove
+          Remove…
         </Action>
       </div>
     </>
+  );
+}
+
+/** Merging with another construct of its kind, asked first. */
+function MergeMenu({ model, construct }: { model: ModelState; construct: Construct }) {
+  const others = model.constructs.filter((c) => c.name !== construct.name && c.mode === construct.mode);
+  if (others.length === 0) return null;
+  return (
+    <select
+      className="select select-sm w-auto border-none bg-base-300 font-semibold"
+      aria-label={`Merge ${construct.name} into another construct`}
+      value=""
+      onChange={(event) => {
+        const into = event.target.value;
+        propose({
+          question: `Merge ${construct.name} into ${into}?`,
+          verb: "Merge",
+          changes: [{ type: "merge_constructs", name: construct.name, into }],
+          then: { kind: "construct", name: into },
+        });
+      }}
+    >
+      <option value="" disabled>
+        Merge into…
+      </option>
+      {others.map((c) => (
+        <option key={c.name}>{c.name}</option>
+      ))}
+    </select>
   );
 }

@@ -1,11 +1,13 @@
 import { useState } from "react";
-import type { Change, Column, ModelState } from "../api/client";
+import type { Column, ModelState } from "../api/client";
 import { useEstimates, useQuality, type Gestures } from "../api/hooks";
 import { headline } from "../board/headline";
-import { select } from "../model/desk";
+import { propose, select, startPath } from "../model/desk";
+import { setAside } from "../model/doing";
 import { basis, errorsWords } from "../shared/basis";
 import { Action, Primary, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
+import { HoldMenu } from "./HoldMenu";
 import { Headline, Judged, Kind, Title } from "./parts";
 import { valueLabels } from "../data/valueLabels";
 import { WhatIf } from "./WhatIf";
@@ -28,8 +30,6 @@ export function IndicatorLens({ model, gestures, construct, name, column }: Prop
 }
 
 function InUse({ model, gestures, construct, name, column }: Props) {
-  const [asking, setAsking] = useState(false);
-  const [reason, setReason] = useState("");
   const owner = model.constructs.find((c) => c.name === construct);
   const { shown } = model;
   const measured = useQuality(model).data?.quality;
@@ -47,7 +47,6 @@ function InUse({ model, gestures, construct, name, column }: Props) {
     .filter(({ other, value }) => other !== construct && value !== null)
     .sort((a, b) => Math.abs(b.value ?? 0) - Math.abs(a.value ?? 0))
     .slice(0, 3);
-  const setAside: Change = { type: "set_aside", construct, indicator: name, reason: reason.trim() || null };
   const alone = measured?.loadings.filter((l) => l.indicator === name).length === 1;
   const direction = measured?.constructs.find((c) => c.name === construct)?.direction ?? 1;
   return (
@@ -116,29 +115,10 @@ function InUse({ model, gestures, construct, name, column }: Props) {
         question={`What if ${name} were set aside?`}
         changes={[{ type: "set_aside", construct, indicator: name, reason: null }]}
       />
-      {asking && (
-        <form
-          className="mb-2 flex gap-2"
-          onSubmit={(event) => {
-            event.preventDefault();
-            void gestures.change([setAside], reason.trim() || undefined);
-            setAsking(false);
-          }}
-        >
-          <input
-            autoFocus
-            className="input input-sm flex-1"
-            placeholder="Why? (optional)"
-            aria-label={`Reason for setting ${name} aside`}
-            value={reason}
-            onChange={(event) => setReason(event.target.value)}
-            onKeyDown={(event) => event.key === "Escape" && setAsking(false)}
-          />
-          <Primary>Set aside</Primary>
-        </form>
-      )}
       <div className="flex flex-wrap gap-2">
-        {!asking && <Action onClick={() => setAsking(true)}>Set aside…</Action>}
+        <Action onClick={() => propose(setAside(construct, [name]))} title="Key: A">
+          Set aside…
+        </Action>
         {parameter?.free && !formative && (
           <Action
             onClick={() => void gestures.change([{ type: "make_marker", construct, indicator: name }])}
@@ -147,14 +127,32 @@ function InUse({ model, gestures, construct, name, column }: Props) {
             Let it carry the scale
           </Action>
         )}
+        <Keeping {...{ gestures, construct, name }} kept={owner?.kept.includes(name) ?? false} />
+        {!formative && (
+          <>
+            <Action onClick={() => startPath({ name, direction: "with" })} title="Its residual; key: C">
+              Covaries with…
+            </Action>
+            <HoldMenu
+              gestures={gestures}
+              words="Hold its loading"
+              parameters={[{ kind: "loading", source: construct, target: name, group: null }]}
+              held={parameter?.why_fixed === "fixed by a sentence"}
+              begin={1}
+            />
+          </>
+        )}
         <Action
-          onClick={() => {
-            void gestures.change([{ type: "remove_indicator", construct, indicator: name }]);
-            select(null);
-          }}
+          onClick={() =>
+            propose({
+              question: `Remove ${name} from ${construct}?`,
+              verb: "Remove",
+              changes: [{ type: "remove_indicator", construct, indicator: name }],
+            })
+          }
           title="Back to the shelf, without a trace in the model"
         >
-          Remove
+          Remove…
         </Action>
         {model.constructs.length > 1 && (
           <select
@@ -179,6 +177,51 @@ function InUse({ model, gestures, construct, name, column }: Props) {
         )}
       </div>
     </>
+  );
+}
+
+/** Marking an indicator as essential, with a reason that the trail and the report repeat. */
+function Keeping(props: { gestures: Gestures; construct: string; name: string; kept: boolean }) {
+  const { gestures, construct, name, kept } = props;
+  const [asking, ask] = useState(false);
+  const [reason, setReason] = useState("");
+  const change = (essential: boolean) => {
+    ask(false);
+    void gestures.change([
+      { type: "keep", construct, indicator: name, essential, reason: reason.trim() || null },
+    ]);
+  };
+  if (kept)
+    return (
+      <Action onClick={() => change(false)} title="Its removal may be proposed again; key: E">
+        No longer essential
+      </Action>
+    );
+  if (!asking)
+    return (
+      <Action onClick={() => ask(true)} title="Its removal is never proposed; key: E">
+        Keep as essential…
+      </Action>
+    );
+  return (
+    <form
+      className="flex w-full gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        change(true);
+      }}
+    >
+      <input
+        autoFocus
+        className="input input-sm flex-1"
+        placeholder="Why? (optional)"
+        aria-label={`Reason for keeping ${name}`}
+        value={reason}
+        onChange={(event) => setReason(event.target.value)}
+        onKeyDown={(event) => event.key === "Escape" && ask(false)}
+      />
+      <Primary>Keep</Primary>
+    </form>
   );
 }
 

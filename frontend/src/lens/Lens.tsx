@@ -1,12 +1,24 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { attempt } from "../api/attempt";
-import { api, take, type Column, type ModelState, type Problem, type Project } from "../api/client";
+import {
+  api,
+  take,
+  type Change,
+  type Column,
+  type ModelState,
+  type Problem,
+  type Project,
+  type Schemas,
+} from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { useSteps } from "../data/steps";
-import { pathStart, select, startPath, useDesk } from "../model/desk";
+import { withChoice } from "../frame/settings";
+import { pathStart, propose, select, startPath, useDesk, type Proposal } from "../model/desk";
 import { Action, Row, TextButton } from "../shared/controls";
 import { plain } from "../shared/numbers";
-import { isChange, isStep } from "../shared/repairs";
+import { isChange, isChoice, isStep } from "../shared/repairs";
+import { CovarianceLens } from "./CovarianceLens";
+import { GroupLens } from "./GroupLens";
 import { ConstructLens } from "./ConstructLens";
 import { IndicatorLens } from "./IndicatorLens";
 import { Kind, Rule, Title } from "./parts";
@@ -22,8 +34,13 @@ interface Props {
 export function Lens({ project, model, gestures }: Props) {
   const selection = useDesk((desk) => desk.selection);
   const column = (name: string) => project.columns.find((c) => c.name === name);
+  const group = useDesk((desk) => desk.group);
   let content = null;
-  if (
+  if (group.length > 1) {
+    content = <GroupLens {...{ project, model, gestures, group }} />;
+  } else if (selection?.kind === "covariance") {
+    content = <CovarianceLens {...{ model, gestures }} first={selection.first} second={selection.second} />;
+  } else if (
     selection?.kind === "path" &&
     model.paths.some((p) => p.source === selection.source && p.target === selection.target)
   ) {
@@ -41,9 +58,9 @@ export function Lens({ project, model, gestures }: Props) {
       />
     );
   } else if (selection?.kind === "construct" && model.constructs.some((c) => c.name === selection.name)) {
-    content = <ConstructLens {...{ model, gestures }} name={selection.name} />;
+    content = <ConstructLens {...{ project, model, gestures }} name={selection.name} />;
   } else if (selection?.kind === "observed" && model.observed.includes(selection.name)) {
-    content = <ConstructLens {...{ model, gestures }} name={selection.name} />;
+    content = <ConstructLens {...{ project, model, gestures }} name={selection.name} />;
   } else if (selection?.kind === "column" || selection?.kind === "observed") {
     const found = column(selection.name);
     if (found) content = <ColumnLens column={found} model={model} gestures={gestures} />;
@@ -58,6 +75,7 @@ export function Lens({ project, model, gestures }: Props) {
           {content && attention.some((p) => p.severity === "error") && <Rule />}
           <Attention
             projectId={project.id}
+            model={model}
             problems={attention}
             gestures={gestures}
             quiet={content !== null}
@@ -128,16 +146,50 @@ function EarlierData({ project, model }: { project: Project; model: ModelState }
   );
 }
 
+/** Problems that these data raise: what is done about them was prompted by the data. */
+const FROM_DATA = new Set([
+  "weak_loading",
+  "runs_against_block",
+  "residuals_share",
+  "constructs_alike",
+  "negative_variance",
+  "not_positive_definite",
+  "dependent_estimates",
+]);
+/** Changes that remove or correlate are asked about first, whoever proposes them. */
+const ASKED = new Set<Change["type"]>([
+  "set_aside",
+  "remove_path",
+  "remove_indicator",
+  "remove_construct",
+  "remove_observed",
+  "set_covariance",
+  "merge_constructs",
+]);
+
+/** Another way of estimating, asked about with what would change. */
+function choice(words: string, change: Schemas["Choose"], gestures: Gestures, model: ModelState): Proposal {
+  return {
+    question: `${words}?`,
+    verb: "Use it",
+    changes: [],
+    settings: [change],
+    act: () => void gestures.settings(withChoice(model.settings, change.setting, change.value)),
+  };
+}
+
 const ORDER = { error: 0, warning: 1, note: 2 } as const;
 
 function Attention({
   problems,
   projectId,
+  model,
   gestures,
   quiet,
 }: {
   problems: Problem[];
   projectId: number;
+  model: ModelState;
   gestures: Gestures;
   quiet: boolean;
 }) {
@@ -158,9 +210,13 @@ function Attention({
           <p className={problem.severity === "error" ? "font-semibold" : ""}>{problem.message}</p>
           {problem.repairs.map(({ words, change }) => {
             if (!change) return null;
+            const prompted = FROM_DATA.has(problem.code) ? "data" : "own";
             const mend = () => {
               if (isStep(change)) void steps.add(change);
-              else if (isChange(change)) void gestures.change([change]);
+              else if (isChoice(change)) propose(choice(words, change, gestures, model));
+              else if (isChange(change) && ASKED.has(change.type)) {
+                propose({ question: `${words}?`, verb: "Do it", changes: [change], prompted });
+              } else if (isChange(change)) void gestures.change([change], undefined, prompted);
             };
             return (
               <TextButton key={words} className="mr-3" onClick={mend}>

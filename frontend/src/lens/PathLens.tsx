@@ -1,10 +1,12 @@
 import type { ModelState } from "../api/client";
 import { useEstimates, useQuality, type Gestures } from "../api/hooks";
 import { headline } from "../board/headline";
-import { select } from "../model/desk";
+import { propose } from "../model/desk";
+import { removal } from "../model/doing";
 import { basis, errorsWords } from "../shared/basis";
 import { Action, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
+import { HoldMenu } from "./HoldMenu";
 import { Headline, Judged, Kind, Rule, Title } from "./parts";
 import { WhatIf } from "./WhatIf";
 
@@ -86,22 +88,13 @@ export function PathLens({ model, gestures, source, target }: Props) {
         </>
       )}
       <div className="mt-3 flex flex-wrap gap-2">
-        <Action
-          onClick={() =>
-            void gestures.change([{ type: "fix_path", source, target, value: fixed ? null : 0 }])
-          }
-          title={fixed ? "Estimate this path again" : "Keep the arrow, but fix it to zero"}
-        >
-          {fixed ? "Set free" : "Hold at 0"}
-        </Action>
-        <Action
-          onClick={() => {
-            void gestures.change([{ type: "remove_path", source, target }]);
-            select(null);
-          }}
-        >
-          Remove
-        </Action>
+        <HoldMenu
+          gestures={gestures}
+          parameters={[{ kind: "path", source, target, group: null }]}
+          held={Boolean(fixed)}
+          begin={0}
+        />
+        <Action onClick={() => propose(removal([{ kind: "path", source, target }], model))}>Remove…</Action>
       </div>
     </>
   );

@@ -1,20 +1,23 @@
-import type { Change, ModelState } from "../api/client";
+import type { Change, ModelState, Schemas } from "../api/client";
 import { useWhatIf } from "../api/hooks";
 import { coefficient, plain, pWords } from "../shared/numbers";
 
 const SHOWN = ["cfi", "rmsea"];
+const NONE: Schemas["Choose"][] = [];
 
 /** What a change would do, computed by refitting before it is made. */
 export function WhatIf({
   model,
   question,
   changes,
+  settings = NONE,
 }: {
   model: ModelState;
   question: string;
   changes: Change[];
+  settings?: Schemas["Choose"][] | undefined;
 }) {
-  const found = useWhatIf(model, changes);
+  const found = useWhatIf(model, changes, settings);
   if (!model.estimated) return null;
   const result = found.data;
   const now = new Map(model.readout.map((figure) => [figure.key, figure.text]));

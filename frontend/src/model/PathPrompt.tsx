@@ -2,7 +2,7 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headl
 import { useState } from "react";
 import type { ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
-import { select, startPath, useDesk, type PathStart } from "./desk";
+import { propose, select, startPath, useDesk, type PathStart } from "./desk";
 
 interface Props {
   project: Project;
@@ -22,6 +22,7 @@ function otherEnds({ name, direction }: PathStart, model: ModelState, project: P
   const owned = new Set(
     model.constructs.flatMap((c) => [...c.indicators, ...c.aside.map((a) => a.indicator)]),
   );
+  if (direction === "with") return partners(name, model);
   const existing = new Set(
     model.paths
       .filter((p) => (direction === "out" ? p.source : p.target) === name)
@@ -30,6 +31,33 @@ function otherEnds({ name, direction }: PathStart, model: ModelState, project: P
   const columns = project.columns.filter((c) => c.numeric && !owned.has(c.name) && c.level !== "identifier");
   const all = [...model.constructs.map((c) => c.name), ...model.observed, ...columns.map((c) => c.name)];
   return [...new Set(all)].filter((other) => other !== name && !existing.has(other));
+}
+
+/** What a name can covary with: indicators with indicators by their residuals, constructs and observed variables with each other. */
+export function partners(name: string, model: ModelState): string[] {
+  const said = new Set(
+    model.board.arcs
+      .filter((arc) => arc.said && arc.free)
+      .flatMap((arc) => (arc.from === name ? [arc.to] : arc.to === name ? [arc.from] : [])),
+  );
+  const items = model.constructs.filter((c) => c.mode === "reflective").flatMap((c) => c.indicators);
+  const nodes = [
+    ...model.constructs.filter((c) => c.mode === "reflective").map((c) => c.name),
+    ...model.observed,
+  ];
+  const kin = nodes.includes(name) ? nodes : items.includes(name) ? items : [];
+  return [...new Set(kin)].filter((other) => other !== name && !said.has(other));
+}
+
+/** Letting two names covary, asked first like everything that correlates. */
+export function proposeCovariance(first: string, second: string, prompted: "own" | "data" = "own") {
+  propose({
+    question: `Let ${first} and ${second} covary?`,
+    verb: "Let them covary",
+    changes: [{ type: "set_covariance", first, second, free: true }],
+    prompted,
+    then: { kind: "covariance", first, second },
+  });
 }
 
 /** Names that begin with what was typed, then those that hold it. */
@@ -48,6 +76,7 @@ function Prompt({ project, model, gestures, start }: Props & { start: PathStart 
   const choose = (other: string | null) => {
     close();
     if (!other) return;
+    if (direction === "with") return proposeCovariance(name, other);
     const path = direction === "out" ? { source: name, target: other } : { source: other, target: name };
     void gestures.change([{ type: "add_path", ...path }]);
     select({ kind: "path", ...path });
@@ -56,17 +85,23 @@ function Prompt({ project, model, gestures, start }: Props & { start: PathStart 
     <div
       className="absolute left-1/2 top-4 z-20 w-72 -translate-x-1/2 rounded-box bg-card p-3 shadow-lg"
       role="dialog"
-      aria-label="New path"
+      aria-label={direction === "with" ? "New covariance" : "New path"}
     >
       <Combobox immediate onChange={choose} onClose={close}>
         <label className="flex items-center gap-2">
           <span className="max-w-32 truncate font-serif font-semibold">
-            {direction === "out" ? `${name} →` : `→ ${name}`}
+            {direction === "out" ? `${name} →` : direction === "in" ? `→ ${name}` : `${name} &`}
           </span>
           <ComboboxInput
             autoFocus
             className="input input-sm flex-1"
-            aria-label={direction === "out" ? `Target of a path from ${name}` : `Source of a path to ${name}`}
+            aria-label={
+              direction === "out"
+                ? `Target of a path from ${name}`
+                : direction === "in"
+                  ? `Source of a path to ${name}`
+                  : `What ${name} covaries with`
+            }
             onChange={(event) => setTyped(event.target.value)}
             onKeyDown={(event) => event.key === "Escape" && close()}
           />

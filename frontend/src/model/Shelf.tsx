@@ -1,15 +1,20 @@
 import { ChevronDown, ChevronRight, Plus } from "lucide-react";
-import { useState, type DragEvent } from "react";
+import { useMemo, useRef, useState, type DragEvent, type KeyboardEvent, type MouseEvent } from "react";
 import type { Block, Column, ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
-import { rename, select, useDesk } from "./desk";
+import { Action } from "../shared/controls";
+import { COLUMNS_IN_HAND, freeOf, nameConstruct, owners, type InHand } from "./columns";
+import { select, useDesk } from "./desk";
 
-export const COLUMNS_IN_HAND = "application/x-dusk-columns";
-
-export interface InHand {
-  stem: string | null;
-  columns: string[];
+interface Props {
+  project: Project;
+  model: ModelState;
 }
+
+/** A row of the shelf: a heading over rows, a block, or a column (of a block, where it is nested). */
+type Row =
+  | { kind: "heading"; key: string; words: string }
+  | { kind: "block"; key: string; block: Block; free: string[]; open: boolean }
+  | { kind: "column"; key: string; column: Column; nested: boolean };
 
 /** Puts columns on the pointer, to be dropped on the board. */
 function takeInHand(event: DragEvent, inHand: InHand) {
@@ -17,45 +22,87 @@ function takeInHand(event: DragEvent, inHand: InHand) {
   event.dataTransfer.effectAllowed = "copy";
 }
 
-/** A name for a construct made of a block: the stem, unless a construct or column is already called so. */
-export function constructName(stem: string, model: ModelState, project: Project): string {
-  const taken = new Set([
-    ...model.constructs.map((c) => c.name),
-    ...model.observed,
-    ...project.columns.map((c) => c.name),
-  ]);
-  const base = stem.charAt(0).toUpperCase() + stem.slice(1);
-  let name = base;
-  for (let number = 2; taken.has(name); number += 1) name = `${base} ${number}`;
-  return name;
-}
-
-interface Props {
-  project: Project;
-  model: ModelState;
-  gestures: Gestures;
-}
-
-export function Shelf({ project, model, gestures }: Props) {
+/** Columns by stem, ready to be taken: one stop for Tab, arrows inside; Shift and Ctrl select several. */
+export function Shelf({ project, model }: Props) {
   const [search, setSearch] = useState("");
-  const owner = new Map<string, string>();
-  for (const construct of model.constructs) {
-    for (const name of construct.indicators) owner.set(name, construct.name);
-    for (const { indicator } of construct.aside) owner.set(indicator, construct.name);
-  }
-  const byName = new Map(project.columns.map((column) => [column.name, column]));
+  const [unfolded, setUnfolded] = useState<Set<string>>(new Set());
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [at, setAt] = useState<string | null>(null);
+  const anchor = useRef<string | null>(null);
+  const list = useRef<HTMLDivElement>(null);
+  const owner = useMemo(() => owners(model), [model]);
+  const byName = useMemo(() => new Map(project.columns.map((c) => [c.name, c])), [project.columns]);
   const wanted = search.trim().toLowerCase();
-  const fits = (name: string) =>
-    name.toLowerCase().includes(wanted) || (byName.get(name)?.label ?? "").toLowerCase().includes(wanted);
-  const blocks = project.blocks.filter(
-    (block) => !wanted || block.columns.some(fits) || block.stem?.includes(wanted),
+  const rows = useMemo(
+    () => rowsOf(project, owner, byName, wanted, unfolded),
+    [project, owner, byName, wanted, unfolded],
   );
-  const free = (block: Block) =>
-    block.columns.filter((name) => !owner.has(name) && byName.get(name)?.numeric);
-  const open = blocks.filter((block) => block.stem !== null && free(block).length > 0);
-  const used = blocks.filter((block) => block.stem !== null && free(block).length === 0);
-  const singles = blocks.filter((block) => block.stem === null).map((block) => block.columns[0] ?? "");
-  const shared = { byName, owner, model, project, gestures, wanted };
+  const reachable = rows.filter((row) => row.kind !== "heading");
+  const here = reachable.some((row) => row.key === at) ? at : (reachable[0]?.key ?? null);
+  const takeable = (name: string) => !owner.has(name) && byName.get(name)?.numeric === true;
+  const selected = chosen.filter((name) => takeable(name) && byName.has(name));
+
+  const fold = (stem: string) => {
+    const next = new Set(unfolded);
+    if (!next.delete(stem)) next.add(stem);
+    setUnfolded(next);
+  };
+  const go = (key: string) => {
+    setAt(key);
+    list.current?.querySelector<HTMLElement>(`[data-row="${CSS.escape(key)}"]`)?.focus();
+  };
+  /** One column, a run of them (Shift), or one more (Ctrl). */
+  const choose = (column: Column, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
+    const columns = rows.filter((row) => row.kind === "column").map((row) => row.column.name);
+    const from = anchor.current === null ? -1 : columns.indexOf(anchor.current);
+    if (event.shiftKey && from >= 0) {
+      const to = columns.indexOf(column.name);
+      setChosen(columns.slice(Math.min(from, to), Math.max(from, to) + 1));
+      return;
+    }
+    anchor.current = column.name;
+    if (event.ctrlKey || event.metaKey) {
+      setChosen(
+        chosen.includes(column.name) ? chosen.filter((n) => n !== column.name) : [...chosen, column.name],
+      );
+      return;
+    }
+    setChosen([column.name]);
+    const construct = owner.get(column.name);
+    if (construct) select({ kind: "indicator", construct, name: column.name });
+    else if (model.observed.includes(column.name)) select({ kind: "observed", name: column.name });
+    else select({ kind: "column", name: column.name });
+  };
+  const make = (columns: string[], stem: string | null) => {
+    if (columns.length > 0) nameConstruct(columns, stem, model, project);
+  };
+  const onKey = (event: KeyboardEvent) => {
+    const index = reachable.findIndex((row) => row.key === here);
+    const row = reachable[index];
+    if (!row) return;
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (step !== undefined) {
+      const next = reachable[index + step];
+      if (next) {
+        go(next.key);
+        if (event.shiftKey && next.kind === "column") choose(next.column, event);
+      }
+    } else if (event.key === "Home" || event.key === "End") {
+      const end = reachable[event.key === "Home" ? 0 : reachable.length - 1];
+      if (end) go(end.key);
+    } else if (row.kind === "block" && event.key === (row.open ? "ArrowLeft" : "ArrowRight") && !wanted) {
+      fold(row.block.stem ?? "");
+    } else if (event.key === "Enter" && row.kind === "block") {
+      make(row.free, row.block.stem);
+    } else if (event.key === "Enter" && row.kind === "column" && selected.length > 1) {
+      make(selected, null);
+    } else if (event.key === " " && row.kind === "column") {
+      choose(row.column, { shiftKey: false, ctrlKey: true, metaKey: false });
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+
   return (
     <aside aria-label="Shelf" className="flex w-[196px] shrink-0 flex-col">
       <input
@@ -65,112 +112,177 @@ export function Shelf({ project, model, gestures }: Props) {
         aria-label="Find a column"
         value={search}
         onChange={(event) => setSearch(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key === "ArrowDown" && reachable[0]) {
+            event.preventDefault();
+            go(reachable[0].key);
+          }
+        }}
       />
-      <div className="min-h-0 flex-1 overflow-y-auto pr-1">
-        {open.length > 0 && <Heading>blocks</Heading>}
-        {open.map((block) => (
-          <BlockRow key={block.stem} block={block} free={free(block)} {...shared} />
-        ))}
-        {singles.length > 0 && <Heading>single columns</Heading>}
-        {singles.map((name) => {
-          const column = byName.get(name);
-          return column ? (
-            <ColumnRow key={name} column={column} owner={owner.get(name)} model={model} />
-          ) : null;
+      <div
+        ref={list}
+        role="group"
+        aria-label="Columns"
+        className="min-h-0 flex-1 overflow-y-auto px-0.5 pr-1"
+        onKeyDown={onKey}
+      >
+        {rows.map((row) => {
+          const shared = { tabIndex: row.key === here ? 0 : -1, onFocus: () => setAt(row.key) };
+          if (row.kind === "heading") {
+            return (
+              <h2 key={row.key} className="pb-1 pt-2 text-sm text-quiet">
+                {row.words}
+              </h2>
+            );
+          }
+          if (row.kind === "block") {
+            return (
+              <BlockRow
+                key={row.key}
+                row={row}
+                owner={owner}
+                fold={() => fold(row.block.stem ?? "")}
+                make={() => make(row.free, row.block.stem)}
+                {...shared}
+              />
+            );
+          }
+          return (
+            <ColumnRow
+              key={row.key}
+              column={row.column}
+              nested={row.nested}
+              owner={owner.get(row.column.name)}
+              observed={model.observed.includes(row.column.name)}
+              chosen={chosen.length > 1 && chosen.includes(row.column.name)}
+              takeable={takeable(row.column.name)}
+              inHand={() => (selected.includes(row.column.name) ? selected : [row.column.name])}
+              choose={(event) => choose(row.column, event)}
+              {...shared}
+            />
+          );
         })}
-        {used.length > 0 && <Heading>in the model</Heading>}
-        {used.map((block) => (
-          <BlockRow key={block.stem} block={block} free={[]} {...shared} />
-        ))}
+        {rows.length === 0 && <p className="pt-2 text-quiet">Nothing is called so.</p>}
       </div>
+      {selected.length > 1 && (
+        <div className="flex items-center gap-2 border-t border-line pt-2">
+          <span className="flex-1 text-sm text-quiet">{selected.length} selected</span>
+          <Action size="xs" onClick={() => make(selected, null)}>
+            Make a construct
+          </Action>
+        </div>
+      )}
     </aside>
   );
 }
 
-function Heading({ children }: { children: string }) {
-  return <h2 className="pb-1 pt-2 text-sm text-quiet">{children}</h2>;
+function rowsOf(
+  project: Project,
+  owner: Map<string, string>,
+  byName: Map<string, Column>,
+  wanted: string,
+  unfolded: Set<string>,
+): Row[] {
+  const fits = (name: string) =>
+    !wanted ||
+    name.toLowerCase().includes(wanted) ||
+    (byName.get(name)?.label ?? "").toLowerCase().includes(wanted);
+  const blocks = (used: boolean): Row[] =>
+    project.blocks
+      .filter((block) => block.stem !== null)
+      .flatMap((block): Row[] => {
+        const free = freeOf(block, owner, byName);
+        const matching = block.columns.filter(fits);
+        if ((free.length === 0) !== used || matching.length === 0) return [];
+        const open = wanted.length > 0 || unfolded.has(block.stem ?? "");
+        const inside = open ? matching : [];
+        return [
+          { kind: "block", key: `block ${block.stem}`, block, free, open },
+          ...inside.flatMap((name): Row[] => {
+            const column = byName.get(name);
+            return column ? [{ kind: "column", key: `column ${name}`, column, nested: true }] : [];
+          }),
+        ];
+      });
+  const singles = project.blocks
+    .filter((block) => block.stem === null)
+    .flatMap((block): Row[] => {
+      const column = byName.get(block.columns[0] ?? "");
+      return column && fits(column.name)
+        ? [{ kind: "column", key: `column ${column.name}`, column, nested: false }]
+        : [];
+    });
+  const headed = (words: string, rows: Row[]): Row[] =>
+    rows.length > 0 ? [{ kind: "heading", key: words, words }, ...rows] : [];
+  return [
+    ...headed("blocks", blocks(false)),
+    ...headed("single columns", singles),
+    ...headed("in the model", blocks(true)),
+  ];
 }
 
-interface BlockProps extends Props {
-  block: Block;
-  free: string[];
-  byName: Map<string, Column>;
-  owner: Map<string, string>;
-  wanted: string;
+interface Stop {
+  tabIndex: number;
+  onFocus: () => void;
 }
 
-function BlockRow({ block, free, byName, owner, model, project, gestures, wanted }: BlockProps) {
-  const [unfolded, setUnfolded] = useState(false);
+function BlockRow(
+  props: Stop & {
+    row: Extract<Row, { kind: "block" }>;
+    owner: Map<string, string>;
+    fold: () => void;
+    make: () => void;
+  },
+) {
+  const { row, owner, fold, make, tabIndex, onFocus } = props;
+  const { block, free, open } = row;
   const stem = block.stem ?? "";
-  const open = unfolded || wanted.length > 0;
-  const owners = [...new Set(block.columns.map((name) => owner.get(name)).filter(Boolean))];
-  const make = () => {
-    if (free.length === 0) return;
-    const name = constructName(stem, model, project);
-    void gestures
-      .change([{ type: "add_construct", name, indicators: free, mode: "reflective" }])
-      .then((state) => state && rename(name));
-  };
+  const owned = [...new Set(block.columns.map((name) => owner.get(name)).filter(Boolean))];
   const Chevron = open ? ChevronDown : ChevronRight;
   return (
-    <div>
-      <div className="group flex h-6 items-center rounded-md hover:bg-base-200">
+    <div className="group flex h-6 items-center rounded-md hover:bg-base-200">
+      <button
+        className="grid h-6 w-5 place-items-center text-quiet"
+        aria-label={`${open ? "Fold" : "Unfold"} ${stem}`}
+        aria-expanded={open}
+        tabIndex={-1}
+        onClick={fold}
+      >
+        <Chevron size={13} />
+      </button>
+      <button
+        data-row={row.key}
+        className="flex min-w-0 flex-1 items-baseline gap-2 text-left"
+        draggable={free.length > 0}
+        data-testid={`block-${stem}`}
+        title={free.length > 0 ? "Drag onto the board, or press Enter, to make a construct" : undefined}
+        tabIndex={tabIndex}
+        onFocus={onFocus}
+        onDragStart={(event) => takeInHand(event, { stem, columns: free })}
+        onDoubleClick={make}
+      >
+        <span className="font-semibold">{stem}</span>
+        <span className="text-sm text-quiet">{block.columns.length}</span>
+        <span className="flex-1" />
+        <span className={`truncate text-sm ${free.length > 0 ? "text-ember" : "text-quiet"}`}>
+          {free.length === 0
+            ? owned.join(", ")
+            : free.length === block.columns.length
+              ? "free"
+              : `${free.length} free`}
+        </span>
+      </button>
+      {free.length > 0 && (
         <button
-          className="grid h-6 w-5 place-items-center text-quiet"
-          aria-label={`${open ? "Fold" : "Unfold"} ${stem}`}
-          aria-expanded={open}
-          onClick={() => setUnfolded(!unfolded)}
+          className="ml-1 grid h-5 w-5 place-items-center rounded-md text-ember hover:bg-base-300"
+          aria-label={`Make a construct of ${stem}`}
+          title={`Make a construct of ${free.join(", ")}`}
+          tabIndex={-1}
+          onClick={make}
         >
-          <Chevron size={13} />
+          <Plus size={14} />
         </button>
-        <button
-          className="flex min-w-0 flex-1 items-baseline gap-2 text-left"
-          draggable={free.length > 0}
-          data-testid={`block-${stem}`}
-          title={free.length > 0 ? "Drag onto the board, or press Enter, to make a construct" : undefined}
-          onDragStart={(event) => takeInHand(event, { stem, columns: free })}
-          onDoubleClick={make}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") make();
-          }}
-        >
-          <span className="font-semibold">{stem}</span>
-          <span className="text-sm text-quiet">{block.columns.length}</span>
-          <span className="flex-1" />
-          <span className={`truncate text-sm ${free.length > 0 ? "text-ember" : "text-quiet"}`}>
-            {free.length === 0
-              ? owners.join(", ")
-              : free.length === block.columns.length
-                ? "free"
-                : `${free.length} free`}
-          </span>
-        </button>
-        {free.length > 0 && (
-          <button
-            className="ml-1 grid h-5 w-5 place-items-center rounded-md text-ember hover:bg-base-300"
-            aria-label={`Make a construct of ${stem}`}
-            title={`Make a construct of ${free.join(", ")}`}
-            onClick={make}
-          >
-            <Plus size={14} />
-          </button>
-        )}
-      </div>
-      {open &&
-        block.columns
-          .map((name) => byName.get(name))
-          .map(
-            (column) =>
-              column && (
-                <ColumnRow
-                  key={column.name}
-                  column={column}
-                  owner={owner.get(column.name)}
-                  model={model}
-                  nested
-                />
-              ),
-          )}
+      )}
     </div>
   );
 }
@@ -180,30 +292,35 @@ function levelWords(column: Column): string {
   return column.level;
 }
 
-function ColumnRow(props: {
-  column: Column;
-  owner: string | undefined;
-  model: ModelState;
-  nested?: boolean;
-}) {
-  const { column, owner, model, nested } = props;
-  const selection = useDesk((desk) => desk.selection);
-  const observed = model.observed.includes(column.name);
-  const selected =
-    (selection?.kind === "column" || selection?.kind === "observed" || selection?.kind === "indicator") &&
-    selection.name === column.name;
-  const choose = () => {
-    if (owner) select({ kind: "indicator", construct: owner, name: column.name });
-    else if (observed) select({ kind: "observed", name: column.name });
-    else select({ kind: "column", name: column.name });
-  };
+function ColumnRow(
+  props: Stop & {
+    column: Column;
+    nested: boolean;
+    owner: string | undefined;
+    observed: boolean;
+    chosen: boolean;
+    takeable: boolean;
+    inHand: () => string[];
+    choose: (event: MouseEvent) => void;
+  },
+) {
+  const { column, nested, owner, observed, chosen, takeable, inHand, choose, tabIndex, onFocus } = props;
+  const selected = useDesk(
+    ({ selection }) =>
+      (selection?.kind === "column" || selection?.kind === "observed" || selection?.kind === "indicator") &&
+      selection.name === column.name,
+  );
   return (
     <button
-      className={`flex h-6 w-full items-baseline gap-2 rounded-md pr-1 text-left hover:bg-base-200 ${nested ? "pl-5" : "pl-5"} ${selected ? "bg-base-200" : ""}`}
-      draggable={!owner && column.numeric}
+      data-row={`column ${column.name}`}
+      className={`flex h-6 w-full items-baseline gap-2 rounded-md pl-5 pr-1 text-left hover:bg-base-200 ${chosen ? "bg-base-300" : selected ? "bg-base-200" : ""}`}
+      draggable={takeable}
       data-testid={`column-${column.name}`}
       title={column.label ?? undefined}
-      onDragStart={(event) => takeInHand(event, { stem: null, columns: [column.name] })}
+      aria-pressed={chosen}
+      tabIndex={tabIndex}
+      onFocus={onFocus}
+      onDragStart={(event) => takeInHand(event, { stem: null, columns: inHand() })}
       onClick={choose}
     >
       <span className={nested ? "shrink-0" : "shrink-0 font-semibold"}>{column.name}</span>

@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import type { Change, Schemas } from "../api/client";
 
 /** What is selected: the lens shows what is known about it. */
 export type Selection =
@@ -6,49 +7,149 @@ export type Selection =
   | { kind: "observed"; name: string }
   | { kind: "indicator"; construct: string; name: string }
   | { kind: "path"; source: string; target: string }
+  | { kind: "covariance"; first: string; second: string }
   | { kind: "column"; name: string }
   | null;
+export type Selected = NonNullable<Selection>;
 
-/** Where a path is being drawn from by keyboard: out of the name, or into it. */
+/** Where a line is being drawn from by keyboard: a path out of the name or into it, or a covariance. */
 export interface PathStart {
   name: string;
-  direction: "out" | "in";
+  direction: "out" | "in" | "with";
+}
+
+/** A change that removes or correlates, before it is made: what it would do, an optional reason, done. */
+export interface Proposal {
+  question: string;
+  verb: string;
+  changes: Change[];
+  settings?: Schemas["Choose"][];
+  /** Whether the idea is the user's own or was proposed from these data. */
+  prompted?: "own" | "data";
+  /** Sees to the reason where it belongs into the change itself. */
+  withReason?: (reason: string | null) => Change[];
+  then?: Selection;
+  /** What is done in the place of the changes, where it is none of the model. */
+  act?: () => void;
+}
+
+/** A construct that is about to be made and still wants a name. */
+export interface Naming {
+  suggestion: string;
+  make: (name: string) => Change[];
 }
 
 interface Desk {
   selection: Selection;
+  /** All that is selected, where it is more than one thing. */
+  group: Selected[];
   pathFrom: PathStart | null;
   renaming: string | null;
+  naming: Naming | null;
+  proposal: Proposal | null;
   saving: boolean;
   elapsed: number | null;
   complaint: string | null;
+  /** The revision that was made last here, so that it can be taken back where it is told. */
+  made: number | null;
   run: { id: number; modelId: number } | null;
   modelOf: Record<number, number>;
   listing: boolean;
+  writing: boolean;
+  trail: boolean;
+  finding: "actions" | "keys" | null;
+  /** The card or row that is to get the focus once it is drawn. */
+  focus: string | null;
+  /** Where cards stood before they were moved by hand, the last move last. */
+  moves: Record<string, { x: number; y: number }>[];
+  /** Revisions that were sent to Compare. */
+  comparing: { model: number; revisions: number[] } | null;
+  labels: Labels;
 }
 
-/** The state of the desk, read slice by slice: nothing of it is worth keeping over a reload. */
+/** How numbers on the board are written. */
+export interface Labels {
+  standardized: boolean;
+  decimals: 2 | 3;
+  intervals: boolean;
+}
+
+const KEPT = "dusk-arrow-labels";
+const PLAIN: Labels = { standardized: true, decimals: 2, intervals: true };
+
+function keptLabels(): Labels {
+  try {
+    return { ...PLAIN, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Labels>) };
+  } catch {
+    return PLAIN;
+  }
+}
+
+/** The state of the desk, read slice by slice: nothing of it but the labels is worth keeping over a reload. */
 export const useDesk = create<Desk>(() => ({
   selection: null,
+  group: [],
   pathFrom: null,
   renaming: null,
+  naming: null,
+  proposal: null,
   saving: false,
   elapsed: null,
   complaint: null,
+  made: null,
   run: null,
   modelOf: {},
   listing: false,
+  writing: false,
+  trail: false,
+  finding: null,
+  focus: null,
+  moves: [],
+  comparing: null,
+  labels: keptLabels(),
 }));
 
 /** What is done on the desk. These never change, so that nothing has to be drawn anew for them. */
-export const select = (selection: Selection) => useDesk.setState({ selection });
+export const select = (selection: Selection) => useDesk.setState({ selection, group: [] });
 export const startPath = (pathFrom: PathStart | null) => useDesk.setState({ pathFrom });
 export const rename = (renaming: string | null) => useDesk.setState({ renaming });
+export const name = (naming: Naming | null) => useDesk.setState({ naming });
+export const propose = (proposal: Proposal | null) => useDesk.setState({ proposal });
 export const complain = (complaint: string | null) => useDesk.setState({ complaint });
 export const follow = (run: Desk["run"]) => useDesk.setState({ run });
 export const list = (listing: boolean) => useDesk.setState({ listing });
+export const write = (writing: boolean) => useDesk.setState({ writing });
+export const unfoldTrail = (trail: boolean) => useDesk.setState({ trail });
+export const find = (finding: Desk["finding"]) => useDesk.setState({ finding });
+export const focusOn = (focus: string | null) => useDesk.setState({ focus });
 export const openModel = (project: number, model: number) =>
   useDesk.setState((desk) => ({ modelOf: { ...desk.modelOf, [project]: model } }));
+export const setLabels = (part: Partial<Labels>) =>
+  useDesk.setState((desk) => {
+    const labels = { ...desk.labels, ...part };
+    localStorage.setItem(KEPT, JSON.stringify(labels));
+    return { labels };
+  });
+
+export function keyOf(selected: Selected): string {
+  return Object.values(selected).join("\u0000");
+}
+
+/** One thing more (or less) among what is selected. */
+export function selectMore(one: Selected) {
+  useDesk.setState(({ selection, group }) => {
+    const all = group.length > 0 ? group : selection ? [selection] : [];
+    const rest = all.filter((other) => keyOf(other) !== keyOf(one));
+    const next = rest.length < all.length ? rest : [...all, one];
+    return { group: next.length > 1 ? next : [], selection: next[next.length - 1] ?? null };
+  });
+}
+
+/** Whether something is selected, alone or among others. */
+export function isSelected(desk: Desk, one: Selected): boolean {
+  if (desk.group.length > 0) return desk.group.some((other) => keyOf(other) === keyOf(one));
+  return desk.selection !== null && keyOf(desk.selection) === keyOf(one);
+}
 
 /** The name from which a path would start, if the selection is something that can have paths. */
 export function pathStart(selection: Selection): string | null {

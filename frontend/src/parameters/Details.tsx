@@ -21,7 +21,11 @@ interface Props {
 export default function Details({ model, gestures, close }: Props) {
   const [tab, setTab] = useState("parameters");
   const views = [
-    { key: "parameters", words: "Parameters", show: () => <ParameterTable model={model} /> },
+    {
+      key: "parameters",
+      words: "Parameters",
+      show: () => <ParameterTable model={model} gestures={gestures} />,
+    },
     { key: "fit", words: "Fit", show: () => <FitView model={model} /> },
     { key: "residuals", words: "Residuals", show: () => <ResidualsView model={model} /> },
     {

@@ -58,6 +58,7 @@ const COLUMNS: TableColumn<Modification>[] = [
 /** What the model leaves out, by score tests, and what letting it in would do. */
 export function OmittedView({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const [chosen, choose] = useState<Modification | null>(null);
+  const [reason, setReason] = useState("");
   const [least, setLeast] = useState(3.84);
   const found = useModification(model).data?.modification;
   const rows = (found ?? []).filter((m) => m.index >= least).slice(0, 100);
@@ -101,9 +102,18 @@ export function OmittedView({ model, gestures }: { model: ModelState; gestures: 
         {chosen && change && (
           <>
             <WhatIf model={model} question={`With ${nameOf(chosen)}`} changes={[change]} />
+            <input
+              className="input input-sm mb-2 w-full"
+              placeholder="Why? (optional)"
+              aria-label="Reason"
+              maxLength={2000}
+              value={reason}
+              onChange={(event) => setReason(event.target.value)}
+            />
             <Action
               onClick={() => {
-                void gestures.change([change]);
+                void gestures.change([change], reason.trim() || undefined, "data");
+                setReason("");
                 choose(null);
               }}
             >

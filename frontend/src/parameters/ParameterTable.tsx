@@ -1,8 +1,18 @@
 import { useMemo, useState } from "react";
 import { attempt } from "../api/attempt";
-import { api, take, type ModelState, type Parameter, type Schemas, type Shown } from "../api/client";
-import { useEstimates } from "../api/hooks";
+import {
+  api,
+  take,
+  type Change,
+  type ModelState,
+  type Parameter,
+  type Schemas,
+  type Shown,
+} from "../api/client";
+import { useEstimates, type Gestures } from "../api/hooks";
 import { headline } from "../board/headline";
+import { HoldMenu } from "../lens/HoldMenu";
+import { parameterKey } from "../model/doing";
 import { errorsWords, intervalWords, level } from "../shared/basis";
 import { Action, Choose, Quiet } from "../shared/controls";
 import { coefficient, interval, plain, plainInterval, pValue, pWords } from "../shared/numbers";
@@ -35,7 +45,7 @@ function columnsOf(
       left: true,
       width: "24px",
       show: (p) =>
-        p.free && (
+        !p.why_fixed?.startsWith("made of") && (
           <input
             type="checkbox"
             className="checkbox checkbox-xs"
@@ -99,7 +109,7 @@ function columnsOf(
 }
 
 /** One table of every loading, path, covariance, variance, intercept and mean, free or fixed. */
-export function ParameterTable({ model }: { model: ModelState }) {
+export function ParameterTable({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const { shown } = model;
   const found = useEstimates(model).data;
   const [kind, setKind] = useState("all");
@@ -156,7 +166,7 @@ export function ParameterTable({ model }: { model: ModelState }) {
       {chosen.size > 0 && (
         <JointTests
           key={[...chosen].join()}
-          model={model}
+          {...{ model, gestures }}
           chosen={(everything ?? []).filter((p) => chosen.has(keyOf(p)))}
           clear={() => setChosen(new Set())}
         />
@@ -165,7 +175,16 @@ export function ParameterTable({ model }: { model: ModelState }) {
   );
 }
 
-function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Parameter[]; clear: () => void }) {
+function JointTests(props: {
+  model: ModelState;
+  gestures: Gestures;
+  chosen: Parameter[];
+  clear: () => void;
+}) {
+  const { model, gestures, chosen, clear } = props;
+  const free = chosen.every((p) => p.free);
+  const parameters = chosen.map(parameterKey);
+  const change = (changes: Change[]) => void gestures.change(changes).then((state) => state && clear());
   const [found, setFound] = useState<Joint | null>(null);
   const ask = async (hypothesis: "zero" | "equal") => {
     setFound(null);
@@ -196,10 +215,10 @@ function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Param
       aria-label="Test of the selected parameters"
     >
       <span className="font-semibold">{chosen.length} selected</span>
-      <Action size="xs" onClick={() => void ask("zero")}>
+      <Action size="xs" disabled={!free} onClick={() => void ask("zero")}>
         {chosen.length === 1 ? "Is it zero?" : "Are all of them zero?"}
       </Action>
-      <Action size="xs" disabled={chosen.length < 2} onClick={() => void ask("equal")}>
+      <Action size="xs" disabled={!free || chosen.length < 2} onClick={() => void ask("equal")}>
         Are they equal?
       </Action>
       {found && (
@@ -213,6 +232,40 @@ function JointTests({ model, chosen, clear }: { model: ModelState; chosen: Param
         </>
       )}
       <span className="flex-1" />
+      <HoldMenu size="xs" {...{ gestures, parameters }} held={false} begin={0} />
+      <Action
+        size="xs"
+        disabled={chosen.length < 2}
+        onClick={() => change([{ type: "make_equal", parameters }])}
+      >
+        Hold equal
+      </Action>
+      <Action
+        size="xs"
+        title="No longer held or equal; released where a default fixes it"
+        onClick={() => change([{ type: "free", parameters }])}
+      >
+        Set free
+      </Action>
+      {chosen.every((p) => p.kind === "covariance") && (
+        <Action
+          size="xs"
+          onClick={() =>
+            change(
+              chosen.map((p) => ({
+                type: "set_covariance",
+                first: p.from,
+                second: p.to,
+                free: model.board.arcs.some((a) => a.said && a.from === p.from && a.to === p.to)
+                  ? null
+                  : false,
+              })),
+            )
+          }
+        >
+          Remove
+        </Action>
+      )}
       <Quiet size="xs" onClick={clear}>
         Let go
       </Quiet>

@@ -25,7 +25,12 @@ export function isReadAgain(repair: Repaired): repair is Schemas["ReadAgain"] {
   return repair.type === "read_again";
 }
 
+/** A repair of the settings: another way of estimating. */
+export function isChoice(repair: Repaired): repair is Schemas["Choose"] {
+  return repair.type === "choose";
+}
+
 /** A repair of the model. */
 export function isChange(repair: Repaired): repair is Change {
-  return !isStep(repair) && !isReadAgain(repair);
+  return !isStep(repair) && !isReadAgain(repair) && !isChoice(repair);
 }

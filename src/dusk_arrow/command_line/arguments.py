@@ -37,7 +37,7 @@ def fit_parser() -> argparse.ArgumentParser:
         description="Estimate a model. Exit code 0: estimated; 2: something is wrong with file, sentence, option or "
         "matrix; 3: not identified or not converged.",
     )
-    parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/sentences.md)")
+    parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/methods/sentences.md)")
     data = parser.add_argument_group("data")
     data.add_argument("--data", metavar="FILE", help=f"one row a case: {READ}")
     add_reading_options(data)

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.parameter_key import ParameterKind
@@ -76,7 +76,7 @@ class PathFigure(Part):
 
 
 class ModelColumn(BaseModel):
-    """One model of a comparison."""
+    """One model of a comparison, by the revision it stands at."""
 
     id: int
     name: str
@@ -91,7 +91,7 @@ class ModelColumn(BaseModel):
 
 
 class PairLine(BaseModel):
-    """Two models of a comparison: nested or not, and the test."""
+    """Two models of a comparison, by their revisions: nested or not, and the test."""
 
     first: int
     second: int
@@ -109,9 +109,16 @@ class Compared(BaseModel):
 
 
 class Chosen(BaseModel):
-    """Which models are to stand side by side."""
+    """Which models (at their heads) and which single revisions are to stand side by side."""
 
-    models: list[int] = Field(min_length=1, max_length=8)
+    models: list[int] = Field(default=[], max_length=8)
+    revisions: list[int] = Field(default=[], max_length=8)
+
+    @model_validator(mode="after")
+    def _something(self) -> Chosen:
+        if not 1 <= len(self.models) + len(self.revisions) <= 8:
+            raise ValueError("one to eight models or revisions are compared")
+        return self
 
 
 class TargetLine(Part):
@@ -183,12 +190,24 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
     with context().sessions() as session:
         project = find_project(session, path.project_id)
         models: list[ModelRow] = []
+        heads: list[RevisionRow] = []
         for number in body.models:
             model = find_model(session, number)
             if model.project_id != project.id:
                 raise refuse(404, "unknown_model", "There is no such model in this project.")
             models.append(model)
-        heads = [store.head_of(session, model) for model in models]
+            heads.append(store.head_of(session, model))
+        for number in body.revisions:
+            revision = store.find(session, RevisionRow, number)
+            owner = session.get(ModelRow, revision.model_id) if revision is not None else None
+            if revision is None or owner is None or owner.project_id != project.id:
+                raise refuse(404, "unknown_revision", "There is no such revision in this project.")
+            models.append(owner)
+            heads.append(revision)
+        names = [
+            model.name if at < len(body.models) else f"{model.name}: {head.name or head.words}"
+            for at, (model, head) in enumerate(zip(models, heads, strict=True))
+        ]
         documents = [fit_revision(session, head) for head in heads]
         quick = [_quick(head) for head in heads]
     comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
@@ -197,8 +216,8 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
     bic = information_weights([d.fit.bic if d.fit and comparable else None for d in documents])
     columns = [
         ModelColumn(
-            id=model.id,
-            name=model.name,
+            id=head.id,
+            name=name,
             words=head.words,
             estimator=document.estimator,
             n_used=document.data.n_used if document.data else None,
@@ -208,7 +227,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             bic_weight=b,
             r_squared=document.r_squared,
         )
-        for model, head, document, a, b in zip(models, heads, documents, aic, bic, strict=True)
+        for name, head, document, a, b in zip(names, heads, documents, aic, bic, strict=True)
     ]
     pairs = []
     for i in range(len(models)):
@@ -219,8 +238,8 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             found = compare(first, second, documents[i].settings)
             pairs.append(
                 PairLine(
-                    first=models[i].id,
-                    second=models[j].id,
+                    first=heads[i].id,
+                    second=heads[j].id,
                     nested=found.nested,
                     reason=found.reason,
                     difference=difference_part(found),

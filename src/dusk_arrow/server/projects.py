@@ -14,6 +14,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, now
 from dusk_arrow.results.columns import ColumnPart, column_parts
 from dusk_arrow.results.document import ProblemPart
+from dusk_arrow.results.proposals import ConstructProposal, proposed_constructs
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -151,6 +152,22 @@ def get_project(path: ProjectPath) -> Response:
             models=[ModelLine(id=m.id, name=m.name) for m in store.models_of(session, project.id)],
         )
     return reply(part)
+
+
+class ConstructProposals(BaseModel):
+    """Constructs that the names of the columns suggest."""
+
+    proposals: list[ConstructProposal]
+
+
+@api.get("/<int:project_id>/proposals", operation_id="proposeConstructs", responses={200: ConstructProposals})
+def propose_constructs(path: ProjectPath) -> Response:
+    """A construct for every stem of the columns' names, with the correlations of its items as evidence."""
+    with context().sessions() as session:
+        version = store.current_version(session, find_project(session, path.project_id))
+    data = version_data(version.id)
+    blocks = group_by_stem(list(data.names))
+    return reply(keep("proposals", version.id, lambda: ConstructProposals(proposals=proposed_constructs(data, blocks))))
 
 
 @api.patch("/<int:project_id>", operation_id="editProject", responses={200: Done})

@@ -1,4 +1,4 @@
-"""Reading and writing the text form of a model. The grammar is in docs/sentences.md."""
+"""Reading and writing the text form of a model. The grammar is in docs/methods/sentences.md."""
 
 from __future__ import annotations
 

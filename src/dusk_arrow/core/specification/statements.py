@@ -1,4 +1,4 @@
-"""What can be said about a model, one value per kind of sentence. See docs/sentences.md."""
+"""What can be said about a model, one value per kind of sentence. See docs/methods/sentences.md."""
 
 from __future__ import annotations
 

@@ -1,0 +1,173 @@
+import { Lock } from "lucide-react";
+import { useEffect, useRef, type DragEvent } from "react";
+import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
+import type { Card, Construct } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { ITEMS_IN_HAND, type ItemsInHand } from "../model/columns";
+import { focusOn, isSelected, select, selectMore, useDesk } from "../model/desk";
+import { proposeCovariance } from "../model/PathPrompt";
+import { Glyph } from "../shared/Glyph";
+import { coefficient } from "../shared/numbers";
+
+interface Props {
+  construct: Construct;
+  card: Card;
+  stale: boolean;
+  gestures: Gestures;
+}
+
+/** The items that are dragged: all that are selected, if this is one of them. */
+function taken(construct: string, name: string): string[] {
+  const group = useDesk
+    .getState()
+    .group.flatMap((one) => (one.kind === "indicator" && one.construct === construct ? [one.name] : []));
+  return group.includes(name) ? group : [name];
+}
+
+/** What the drop of items on a card, or on a row of it, means: another construct, another place, or (Alt) covarying. */
+export function dropItems(
+  event: DragEvent,
+  onto: Construct,
+  before: string | null,
+  gestures: Gestures,
+): boolean {
+  const text = event.dataTransfer.getData(ITEMS_IN_HAND);
+  if (!text) return false;
+  event.preventDefault();
+  event.stopPropagation();
+  const { construct, items } = JSON.parse(text) as ItemsInHand;
+  const first = items[0];
+  if (event.altKey && before && first) {
+    if (before !== first) proposeCovariance(first, before);
+  } else if (construct !== onto.name) {
+    void gestures.change(
+      items.map((indicator) => ({ type: "move_indicator", indicator, construct, to: onto.name })),
+    );
+  } else if (before && !items.includes(before)) {
+    const rest = onto.indicators.filter((name) => !items.includes(name));
+    const place = rest.indexOf(before);
+    const order = [...rest.slice(0, place), ...items, ...rest.slice(place)];
+    void gestures.change([{ type: "order_indicators", construct, indicators: order }]);
+  }
+  return true;
+}
+
+/** The indicators of a construct, each with its loading; to be selected, put in order, or carried to another card. */
+export function CardRows({ construct, card, stale, gestures }: Props) {
+  const formative = construct.mode === "formative";
+  return (
+    <>
+      {card.rows.map((row) => (
+        <ItemRow key={row.indicator} row={row} {...{ construct, stale, gestures }} />
+      ))}
+      {formative && (
+        <div className="text-xs text-quiet" style={{ height: metrics.foot }}>
+          made of · weights
+        </div>
+      )}
+      {card.rows.length === 0 && construct.aside.length === 0 && (
+        <p className="pb-1 text-xs text-quiet">drop columns here</p>
+      )}
+      {construct.aside.map(({ indicator }) => (
+        <button
+          key={indicator}
+          className="block w-full rounded-md text-left text-xs text-quiet hover:bg-base-200"
+          style={{ height: metrics.foot }}
+          onClick={(event) => {
+            event.stopPropagation();
+            select({ kind: "indicator", construct: construct.name, name: indicator });
+          }}
+        >
+          <s>{indicator}</s> aside
+        </button>
+      ))}
+    </>
+  );
+}
+
+function ItemRow(props: {
+  row: Card["rows"][number];
+  construct: Construct;
+  stale: boolean;
+  gestures: Gestures;
+}) {
+  const { row, construct, stale, gestures } = props;
+  const { indicator: name, value, verdict, impossible, kept, held, equal } = row;
+  const chosen = useDesk((desk) => isSelected(desk, { kind: "indicator", construct: construct.name, name }));
+  const wanted = useDesk((desk) => desk.focus === `${construct.name}\u0000${name}`);
+  const button = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    if (!wanted) return;
+    button.current?.focus();
+    focusOn(null);
+  }, [wanted]);
+  return (
+    <button
+      ref={button}
+      data-testid={`row-${name}`}
+      data-item={name}
+      className={`nodrag flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
+      style={{ height: metrics.row }}
+      draggable
+      onDragStart={(event) => {
+        const inHand: ItemsInHand = { construct: construct.name, items: taken(construct.name, name) };
+        event.dataTransfer.setData(ITEMS_IN_HAND, JSON.stringify(inHand));
+        event.dataTransfer.effectAllowed = "move";
+      }}
+      onDragOver={(event) => event.dataTransfer.types.includes(ITEMS_IN_HAND) && event.preventDefault()}
+      onDrop={(event) => dropItems(event, construct, name, gestures)}
+      onClick={(event) => {
+        event.stopPropagation();
+        const one = { kind: "indicator" as const, construct: construct.name, name };
+        (event.shiftKey || event.ctrlKey || event.metaKey ? selectMore : select)(one);
+      }}
+    >
+      <span className="flex min-w-[26px] max-w-[55%] items-center gap-0.5">
+        <span className="truncate">{name}</span>
+        {kept && (
+          <Lock size={9} className="shrink-0 text-quiet" aria-label="essential">
+            <title>Kept as essential</title>
+          </Lock>
+        )}
+      </span>
+      <Bar value={value} weak={verdict === "misses" || impossible} stale={stale} />
+      <span
+        className={`flex items-center justify-end gap-1 ${stale ? "opacity-45" : ""}`}
+        style={{ width: metrics.value }}
+      >
+        {impossible ? (
+          <span
+            className="font-bold text-plum"
+            role="img"
+            aria-label="impossible: beyond 1"
+            title="A loading beyond 1 would explain more than all of the indicator"
+          >
+            !
+          </span>
+        ) : (
+          (verdict === "misses" || verdict === "borderline") && <Glyph verdict={verdict} size={7} />
+        )}
+        {equal && <sup title={`equal to the others marked ${equal}`}>={equal}</sup>}
+        {held !== null && (
+          <span aria-hidden="true" title={`its unstandardized loading is held at ${held}`}>
+            ⌖
+          </span>
+        )}
+        {coefficient(value)}
+      </span>
+    </button>
+  );
+}
+
+function Bar({ value, weak, stale }: { value: number | null; weak: boolean; stale: boolean }) {
+  const length = Math.min(1, Math.abs(value ?? 0)) * 100;
+  const colour = weak ? "bg-plum" : "bg-lake";
+  return (
+    <span
+      aria-hidden="true"
+      className={`h-[5px] flex-1 overflow-hidden rounded-full bg-base-300 ${stale ? "opacity-45" : ""}`}
+    >
+      <span className={`block h-full rounded-full ${colour}`} style={{ width: `${length}%` }} />
+    </span>
+  );
+}

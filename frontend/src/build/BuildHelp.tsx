@@ -1,0 +1,319 @@
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useQuery } from "@tanstack/react-query";
+import { X } from "lucide-react";
+import { useState } from "react";
+import { api, take, type Change, type ModelState, type Project, type Schemas } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { constructName, owners } from "../model/columns";
+import { Primary, Symbol } from "../shared/controls";
+import { coefficient } from "../shared/numbers";
+import { Tabs } from "../shared/Tabs";
+import { asChanges, pathsOf, SHAPES, type Roles, type Shape } from "./shapes";
+
+interface Props {
+  open: boolean;
+  close: () => void;
+  project: Project;
+  model: ModelState;
+  gestures: Gestures;
+  begin?: "constructs" | "paths";
+}
+
+/** Help to begin: constructs proposed from the names of columns, and shapes of paths to be filled. */
+export function BuildHelp({ open, close, begin, ...rest }: Props) {
+  const [tab, setTab] = useState<string>(begin ?? "constructs");
+  const views = [
+    { key: "constructs", words: "Constructs from names", show: () => <Constructs {...rest} close={close} /> },
+    { key: "paths", words: "A shape of paths", show: () => <Paths {...rest} close={close} /> },
+  ];
+  return (
+    <Dialog open={open} onClose={close} className="relative z-50">
+      <div className="fixed inset-0 bg-base-content/15" aria-hidden="true" />
+      <div className="fixed inset-0 grid place-items-center p-6">
+        <DialogPanel className="flex max-h-[620px] w-[760px] flex-col rounded-box border border-line bg-base-100 p-5 text-left shadow-xl">
+          <div className="mb-2 flex items-center">
+            <DialogTitle className="flex-1 font-serif text-[18px] font-semibold">Where to begin</DialogTitle>
+            <Symbol label="Close" onClick={close}>
+              <X size={16} />
+            </Symbol>
+          </div>
+          <Tabs label="Where to begin" at={tab} choose={setTab} views={views} />
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
+
+type Inner = Omit<Props, "open" | "begin">;
+type Proposed = Schemas["ConstructProposal"];
+
+function Constructs({ project, model, gestures, close }: Inner) {
+  const found = useQuery({
+    queryKey: ["proposals", project.id, project.data_version_id],
+    staleTime: Infinity,
+    queryFn: () =>
+      take(api.GET("/api/projects/{project_id}/proposals", { params: { path: { project_id: project.id } } })),
+  });
+  const owner = owners(model);
+  const rows = (found.data?.proposals ?? [])
+    .map((p) => ({ ...p, columns: p.columns.filter((name) => !owner.has(name)) }))
+    .filter((p) => p.columns.length > 1);
+  const [left, setLeft] = useState<Set<string>>(new Set());
+  const [names, setNames] = useState<Record<string, string>>({});
+  const chosen = rows.filter((p) => !left.has(p.stem));
+  const nameOf = (p: Proposed) => names[p.stem] ?? constructName(p.stem, model, project);
+  const make = () => {
+    const changes = chosen.map((p): Change => ({
+      type: "add_construct",
+      name: nameOf(p).trim(),
+      indicators: p.columns,
+      mode: "reflective",
+    }));
+    close();
+    void gestures.change(changes);
+  };
+  if (found.isError) return <p role="alert">{found.error.message}</p>;
+  if (!found.data) return <p className="text-quiet">Looking at the names…</p>;
+  if (rows.length === 0) {
+    return (
+      <p className="text-quiet">
+        No two columns that are free share the stem of their names, so there is nothing to propose.
+      </p>
+    );
+  }
+  return (
+    <>
+      <p className="mb-2 text-quiet">
+        Columns whose names share a stem, with how they hang together. Theory decides; these figures only show
+        where it would be hard to.
+      </p>
+      <div className="min-h-0 overflow-y-auto">
+        <table className="w-full text-left">
+          <thead className="text-sm text-quiet">
+            <tr>
+              <th className="w-7 font-normal">
+                <span className="sr-only">Take</span>
+              </th>
+              <th className="font-normal">construct</th>
+              <th className="font-normal">columns</th>
+              <th className="pr-4 text-right font-normal">mean r</th>
+              <th className="pr-4 text-right font-normal">alpha</th>
+              <th className="font-normal">hangs together least</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((p) => (
+              <tr key={p.stem} className="border-b border-line/40">
+                <td>
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-xs"
+                    aria-label={`Make a construct of ${p.stem}`}
+                    checked={!left.has(p.stem)}
+                    onChange={() => {
+                      const next = new Set(left);
+                      if (!next.delete(p.stem)) next.add(p.stem);
+                      setLeft(next);
+                    }}
+                  />
+                </td>
+                <td className="py-1">
+                  <input
+                    className="input input-xs w-32 font-serif font-semibold"
+                    aria-label={`Name of the construct of ${p.stem}`}
+                    value={nameOf(p)}
+                    onChange={(event) => setNames({ ...names, [p.stem]: event.target.value })}
+                  />
+                </td>
+                <td className="max-w-52 truncate text-sm" title={p.columns.join(", ")}>
+                  {p.columns.join(", ")}
+                </td>
+                <td className="pr-4 text-right">{coefficient(p.mean_correlation)}</td>
+                <td className="pr-4 text-right">{coefficient(p.alpha)}</td>
+                <td className="text-sm">
+                  {p.against.length > 0 ? (
+                    <span>
+                      {p.against.join(", ")} {p.against.length > 1 ? "run" : "runs"} against the others
+                    </span>
+                  ) : p.weakest ? (
+                    <span className="text-quiet">
+                      {p.weakest}, r {coefficient(p.weakest_correlation)}
+                    </span>
+                  ) : null}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="mt-3 flex justify-end">
+        <Primary
+          type="button"
+          disabled={chosen.length === 0 || chosen.some((p) => !nameOf(p).trim())}
+          onClick={make}
+        >
+          Make {chosen.length === 1 ? "this construct" : `these ${chosen.length} constructs`}
+        </Primary>
+      </div>
+    </>
+  );
+}
+
+const NOBODY: Roles = { antecedents: [], mediators: [], outcomes: [], controls: [] };
+const ROLES: { key: keyof Roles; words: string }[] = [
+  { key: "antecedents", words: "Who begins?" },
+  { key: "mediators", words: "Through whom?" },
+  { key: "outcomes", words: "Where does it lead?" },
+  { key: "controls", words: "What else counts? (controls)" },
+];
+
+function Paths({ project, model, gestures, close }: Inner) {
+  const [shape, setShape] = useState<Shape["key"]>("parallel");
+  const [roles, setRoles] = useState<Roles>(NOBODY);
+  const owner = owners(model);
+  const names = [
+    ...model.constructs.map((c) => c.name),
+    ...model.observed,
+    ...project.columns
+      .filter(
+        (c) =>
+          c.numeric && c.level !== "identifier" && !owner.has(c.name) && !model.observed.includes(c.name),
+      )
+      .map((c) => c.name),
+  ];
+  const taken = new Set(Object.values(roles).flat());
+  const paths = pathsOf(shape, roles, model.paths);
+  const wanted = SHAPES.find((one) => one.key === shape);
+  const done = () => {
+    close();
+    void gestures.change(asChanges(paths));
+  };
+  return (
+    <>
+      <div className="mb-3 grid grid-cols-3 gap-3" role="group" aria-label="Shape">
+        {SHAPES.map((one) => (
+          <button
+            key={one.key}
+            type="button"
+            className={`rounded-box px-3 py-2 text-left ring-1 ${one.key === shape ? "bg-base-200 ring-2 ring-ember" : "ring-line"}`}
+            aria-pressed={one.key === shape}
+            onClick={() => setShape(one.key)}
+          >
+            <Sketch shape={one.key} />
+            <span className="block font-semibold">{one.words}</span>
+            <span className="block text-sm text-quiet">{one.hint}</span>
+          </button>
+        ))}
+      </div>
+      <div className="min-h-0 space-y-2 overflow-y-auto">
+        {ROLES.filter((role) => role.key !== "mediators" || wanted?.mediators).map((role) => (
+          <div key={role.key} className="flex items-center gap-2">
+            <span className="w-44 shrink-0 text-quiet">{role.words}</span>
+            <div className="flex min-w-0 flex-wrap items-center gap-1.5">
+              {roles[role.key].map((name) => (
+                <button
+                  key={name}
+                  type="button"
+                  className="flex items-center gap-1 rounded-full bg-base-300 px-2.5 py-0.5"
+                  aria-label={`${name}, take out`}
+                  onClick={() =>
+                    setRoles({ ...roles, [role.key]: roles[role.key].filter((n) => n !== name) })
+                  }
+                >
+                  {name} <X size={11} />
+                </button>
+              ))}
+              <select
+                className="select select-xs w-36"
+                aria-label={role.words}
+                value=""
+                onChange={(event) =>
+                  setRoles({ ...roles, [role.key]: [...roles[role.key], event.target.value] })
+                }
+              >
+                <option value="" disabled>
+                  {roles[role.key].length > 0 ? "another…" : "choose…"}
+                </option>
+                {names
+                  .filter((name) => !taken.has(name))
+                  .map((name) => (
+                    <option key={name}>{name}</option>
+                  ))}
+              </select>
+            </div>
+          </div>
+        ))}
+      </div>
+      <div className="mt-3 flex items-center justify-end gap-4">
+        <span className="text-sm text-quiet">
+          {paths.length > 0
+            ? paths
+                .slice(0, 4)
+                .map((p) => `${p.source} → ${p.target}`)
+                .join(", ") + (paths.length > 4 ? ` and ${paths.length - 4} more` : "")
+            : "Choose who begins and where it leads."}
+        </span>
+        <Primary type="button" disabled={paths.length === 0} onClick={done}>
+          Draw {paths.length === 1 ? "this path" : `these ${paths.length} paths`}
+        </Primary>
+      </div>
+    </>
+  );
+}
+
+/** A shape in a few strokes. */
+function Sketch({ shape }: { shape: Shape["key"] }) {
+  const spots: Record<Shape["key"], [number, number][]> = {
+    simple: [
+      [10, 18],
+      [110, 18],
+    ],
+    parallel: [
+      [10, 18],
+      [60, 7],
+      [60, 29],
+      [110, 18],
+    ],
+    serial: [
+      [10, 24],
+      [43, 10],
+      [77, 10],
+      [110, 24],
+    ],
+  };
+  const lines: Record<Shape["key"], [number, number][]> = {
+    simple: [[0, 1]],
+    parallel: [
+      [0, 1],
+      [0, 2],
+      [1, 3],
+      [2, 3],
+      [0, 3],
+    ],
+    serial: [
+      [0, 1],
+      [1, 2],
+      [2, 3],
+      [0, 3],
+    ],
+  };
+  const at = spots[shape];
+  return (
+    <svg width="120" height="36" viewBox="0 0 120 36" aria-hidden="true" className="mb-1">
+      {lines[shape].map(([a, b]) => (
+        <line
+          key={`${a}${b}`}
+          x1={at[a]?.[0]}
+          y1={at[a]?.[1]}
+          x2={at[b]?.[0]}
+          y2={at[b]?.[1]}
+          strokeWidth="1.5"
+          className="stroke-arrow"
+        />
+      ))}
+      {at.map(([x, y]) => (
+        <circle key={`${x} ${y}`} cx={x} cy={y} r="5.5" className="fill-gold" />
+      ))}
+    </svg>
+  );
+}

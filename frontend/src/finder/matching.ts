@@ -1,0 +1,44 @@
+/** A piece of a text, and whether it is what was looked for. */
+export interface Piece {
+  text: string;
+  found: boolean;
+}
+
+function wordsOf(typed: string): string[] {
+  return typed.toLowerCase().split(/\s+/).filter(Boolean);
+}
+
+/**
+ * How well something fits what was typed: every word of it has to be there. Smaller is better; null where it does not fit. Beginnings
+ * count before middles, the name before what is said beside it, short before long.
+ */
+export function fit(typed: string, name: string, beside = ""): number | null {
+  const lower = name.toLowerCase();
+  const other = beside.toLowerCase();
+  let cost = name.length / 200;
+  for (const word of wordsOf(typed)) {
+    const at = lower.indexOf(word);
+    if (at === 0) continue;
+    if (at > 0) cost += /[\s“(→&_.-]/.test(lower[at - 1] ?? "") ? 1 : 3;
+    else if (other.includes(word)) cost += 6;
+    else return null;
+  }
+  return cost;
+}
+
+/** A name with what was looked for in it told apart. */
+export function pieces(typed: string, name: string): Piece[] {
+  const lower = name.toLowerCase();
+  const marked = new Array<boolean>(name.length).fill(false);
+  for (const word of wordsOf(typed)) {
+    const at = lower.indexOf(word);
+    if (at >= 0) marked.fill(true, at, at + word.length);
+  }
+  const found: Piece[] = [];
+  for (let i = 0; i < name.length; i += 1) {
+    const last = found[found.length - 1];
+    if (last && last.found === marked[i]) last.text += name[i];
+    else found.push({ text: name[i] ?? "", found: marked[i] ?? false });
+  }
+  return found;
+}

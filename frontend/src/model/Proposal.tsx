@@ -1,0 +1,61 @@
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useState } from "react";
+import type { ModelState } from "../api/client";
+import type { Gestures } from "../api/hooks";
+import { WhatIf } from "../lens/WhatIf";
+import { Primary, Quiet } from "../shared/controls";
+import { propose, select, useDesk, type Proposal as Proposed } from "./desk";
+
+/** Whatever removes or correlates goes this way: what it would do, why (optional), done. */
+export function Proposal({ model, gestures }: { model: ModelState; gestures: Gestures }) {
+  const proposal = useDesk((desk) => desk.proposal);
+  return (
+    <Dialog open={proposal !== null} onClose={() => propose(null)} className="relative z-50">
+      <div className="fixed inset-0 bg-base-content/10" aria-hidden="true" />
+      <div className="pointer-events-none fixed inset-x-0 top-[170px] flex justify-center">
+        {proposal && <Asked key={proposal.question} {...{ model, gestures, proposal }} />}
+      </div>
+    </Dialog>
+  );
+}
+
+function Asked({ model, gestures, proposal }: { model: ModelState; gestures: Gestures; proposal: Proposed }) {
+  const [reason, setReason] = useState("");
+  const { question, verb, changes, settings, prompted = "own", withReason, then = null } = proposal;
+  const done = () => {
+    const why = reason.trim() || null;
+    propose(null);
+    if (proposal.act) return proposal.act();
+    select(then);
+    void gestures.change(withReason ? withReason(why) : changes, why ?? undefined, prompted);
+  };
+  return (
+    <DialogPanel className="pointer-events-auto w-[420px] rounded-box border border-line bg-base-100 p-4 shadow-xl">
+      <DialogTitle className="font-serif text-[16px] font-semibold">{question}</DialogTitle>
+      <WhatIf model={model} question="what it would do" changes={changes} settings={settings} />
+      <form
+        className="flex gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          done();
+        }}
+      >
+        {proposal.act ? (
+          <span className="flex-1" />
+        ) : (
+          <input
+            autoFocus
+            className="input input-sm flex-1"
+            placeholder="Why? (optional)"
+            aria-label="Reason"
+            maxLength={2000}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+          />
+        )}
+        <Primary type="submit">{verb}</Primary>
+        <Quiet onClick={() => propose(null)}>Leave it</Quiet>
+      </form>
+    </DialogPanel>
+  );
+}
