@@ -79,7 +79,8 @@ def test_what_fails_says_so(wardens: Page, what: str) -> None:
         page.button("Arrange").click()
     elif what == "gesture":
         page.named("path-Training-Persistence").click()
-        page.button("Remove").click()
+        page.button("Remove…").click()
+        page.press("Remove")
     else:
         page.find("a[href$='/effects']").click()
         page.named("bootstrap").click()

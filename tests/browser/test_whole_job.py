@@ -24,11 +24,12 @@ CONSTRUCTS = {
 
 
 def name_it(page: Page, name: str) -> None:
-    """A new card asks for its name at once; type it and go on."""
-    field = page.find("input[aria-label^='New name of']")
+    """A construct asks for its name before it is made; type it and go on, with the focus on its card."""
+    field = page.find("input[aria-label='Name of the construct']")
     page.until(lambda: page.driver.switch_to.active_element == field)
     field.send_keys(name, Keys.ENTER)
     page.until(lambda: name in page.cards())
+    page.until(lambda: page.driver.switch_to.active_element.get_attribute("aria-label") == f"Construct {name}")
 
 
 def by_keyboard(page: Page, source: str, letters: str, key: str) -> None:
@@ -83,7 +84,7 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     page.named("row-ef5").click()
     page.until(lambda: "AVE .47 → .56" in page.named("what-if").text)
     page.button("Set aside…").click()
-    page.find("input[aria-label^='Reason for setting']").send_keys("asks about tools", Keys.ENTER)
+    page.find("input[aria-label='Reason']").send_keys("asks about tools", Keys.ENTER)
     page.until(lambda: ".56" in page.named("readout-lowest_ave").text)
     assert "other data" in page.named("readout-chi_square").text
     assert "asks about tools" in page.lens()
@@ -130,6 +131,7 @@ def test_a_problem_is_stated_with_its_repair(page: Page) -> None:
     assert "cannot be estimated" in problem.text
     assert "281.9" in page.named("readout-chi_square").text
     problem.find_element("xpath", ".//button[.='Remove the path']").click()
+    page.press("Do it")
     page.until(lambda: "Persistence-Effort" not in page.paths())
     page.until(lambda: "Estimated" in page.named("estimated").text)
     page.find("[aria-label=Undo]").click()
@@ -241,6 +243,9 @@ def test_keys_belong_to_what_is_looked_at(page: Page) -> None:
     assert set(page.paths()) == before
     page.named("path-Training-Persistence").click()
     ActionChains(page.driver).send_keys(Keys.DELETE).perform()
+    assert "Remove the path Training → Persistence?" in page.find("[role=dialog]").text
+    page.keys("superseded by the literature", Keys.ENTER)
     page.until(lambda: set(page.paths()) == before - {"Training-Persistence"})
+    assert "path Training → Persistence removed" in page.named("made").text
     page.find("[aria-label=Undo]").click()
     page.until(lambda: set(page.paths()) == before)

@@ -153,7 +153,14 @@ function SideBySide({ found }: { found: Compared }) {
   const criteria = useCriteria();
   const name = (id: number) => found.models.find((m) => m.id === id)?.name ?? "";
   const columns: TableColumn<Line>[] = [
-    { key: "words", head: "", left: true, className: "text-quiet", value: (line) => line.words },
+    {
+      key: "words",
+      head: "",
+      hidden: "figure",
+      left: true,
+      className: "text-quiet",
+      value: (line) => line.words,
+    },
     ...found.models.map((m, at): TableColumn<Line> => ({
       key: String(m.id),
       head: m.name,

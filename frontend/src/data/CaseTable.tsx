@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { useRef, useState, type KeyboardEvent } from "react";
 import { api, take, type Project } from "../api/client";
 import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
@@ -11,6 +11,7 @@ const WIDE = 88;
 export function CaseTable({ project, steps }: { project: Project; steps: Steps }) {
   const [sort, setSort] = useState<{ column: string; down: boolean } | null>(null);
   const [reason, setReason] = useState("");
+  const [here, setHere] = useState({ row: 0, column: -1 });
   const scroll = useRef<HTMLDivElement>(null);
   const total = project.n_cases + Object.keys(steps.part?.held_out ?? {}).length;
   // eslint-disable-next-line react-hooks/incompatible-library -- its functions are used in this component alone
@@ -52,6 +53,46 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
   const by = (column: string) =>
     setSort(sort?.column === column ? (sort.down ? null : { column, down: true }) : { column, down: false });
   const across = columns.getVirtualItems();
+  const hold = (one: { case: number; held_out: boolean }) =>
+    void steps.set(
+      one.held_out
+        ? withoutHeldOut(steps.steps, one.case)
+        : withHeldOut(steps.steps, [one.case], reason.trim() || null),
+    );
+  // One stop for Tab; arrows walk through the cells, the first of a row is the case itself.
+  const go = (row: number, column: number) => {
+    const next = {
+      row: Math.max(0, Math.min(total - 1, row)),
+      column: Math.max(-1, Math.min(project.columns.length - 1, column)),
+    };
+    setHere(next);
+    rows.scrollToIndex(next.row);
+    if (next.column >= 0) columns.scrollToIndex(next.column);
+    requestAnimationFrame(() =>
+      scroll.current?.querySelector<HTMLElement>(`[data-place="${next.row} ${next.column}"]`)?.focus(),
+    );
+  };
+  const onKey = (event: KeyboardEvent) => {
+    const { row, column } = here;
+    if (event.key === "ArrowDown") go(row + 1, column);
+    else if (event.key === "ArrowUp") go(row - 1, column);
+    else if (event.key === "ArrowRight") go(row, column + 1);
+    else if (event.key === "ArrowLeft") go(row, column - 1);
+    else if (event.key === "PageDown") go(row + 20, column);
+    else if (event.key === "PageUp") go(row - 20, column);
+    else if (event.key === "Home") go(event.ctrlKey ? 0 : row, -1);
+    else if (event.key === "End") go(event.ctrlKey ? total - 1 : row, project.columns.length - 1);
+    else if (event.key === "Enter") {
+      const one = at(row);
+      if (one && !steps.busy) hold(one);
+    } else return;
+    event.preventDefault();
+  };
+  const stop = (row: number, column: number) => ({
+    "data-place": `${row} ${column}`,
+    tabIndex: here.row === row && here.column === column ? 0 : -1,
+    onFocus: () => setHere({ row, column }),
+  });
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="mb-2 flex items-center gap-3">
@@ -75,13 +116,15 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
         ref={scroll}
         role="grid"
         aria-label="Cases"
-        aria-rowcount={total}
+        aria-rowcount={total + 1}
+        onKeyDown={onKey}
         className="min-h-0 flex-1 overflow-auto pb-4 tabular-nums"
       >
         <div
           className="sticky top-0 z-10 h-[26px] bg-base-100 text-sm text-quiet"
           style={{ width: 116 + columns.getTotalSize() }}
           role="row"
+          aria-rowindex={1}
         >
           <span className="absolute left-0 pl-1" role="columnheader">
             row in file
@@ -89,22 +132,29 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
           {across.map((item) => {
             const name = project.columns[item.index]?.name ?? "";
             return (
-              <button
+              <span
                 key={name}
                 role="columnheader"
-                className="absolute truncate pl-2 text-right"
+                className="absolute text-right"
                 style={{ left: 116 + item.start, width: WIDE }}
-                title={project.columns[item.index]?.label ?? name}
-                onClick={() => by(name)}
+                aria-sort={sort?.column === name ? (sort.down ? "descending" : "ascending") : undefined}
               >
-                {name}
-                {sort?.column === name ? (sort.down ? " ▾" : " ▴") : ""}
-              </button>
+                <button
+                  className="w-full truncate pl-2 text-right"
+                  title={project.columns[item.index]?.label ?? name}
+                  tabIndex={-1}
+                  onClick={() => by(name)}
+                >
+                  {name}
+                  {sort?.column === name ? (sort.down ? " ▾" : " ▴") : ""}
+                </button>
+              </span>
             );
           })}
         </div>
         <div
           className="relative"
+          role="rowgroup"
           style={{ height: rows.getTotalSize(), width: 116 + columns.getTotalSize() }}
         >
           {shown.map((item) => {
@@ -113,33 +163,43 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
               <div
                 key={item.index}
                 role="row"
+                aria-rowindex={item.index + 2}
                 className={`absolute left-0 h-[26px] w-full border-b border-line/40 leading-[25px] hover:bg-base-200 ${one?.held_out ? "text-quiet line-through" : ""}`}
                 style={{ top: item.start }}
               >
+                <span
+                  className="absolute left-0 w-12 pl-1 text-right"
+                  role="rowheader"
+                  aria-label={
+                    one
+                      ? `Case ${one.case}, Enter ${one.held_out ? "takes it back" : "holds it out"}`
+                      : "not yet here"
+                  }
+                  {...stop(item.index, -1)}
+                >
+                  {one?.case}
+                </span>
                 {one && (
                   <>
-                    <span className="absolute left-0 w-12 pl-1 text-right">{one.case}</span>
-                    <button
-                      className="absolute left-[54px] text-sm font-semibold text-ember no-underline opacity-0 hover:underline focus:opacity-100 [div:hover>&]:opacity-100"
-                      title={one.reason ?? undefined}
-                      aria-label={`${one.held_out ? "Take back" : "Hold out"} case ${one.case}`}
-                      disabled={steps.busy}
-                      onClick={() =>
-                        void steps.set(
-                          one.held_out
-                            ? withoutHeldOut(steps.steps, one.case)
-                            : withHeldOut(steps.steps, [one.case], reason.trim() || null),
-                        )
-                      }
-                    >
-                      {one.held_out ? "take back" : "hold out"}
-                    </button>
+                    <span role="gridcell">
+                      <button
+                        className="absolute left-[54px] text-sm font-semibold text-ember no-underline opacity-0 hover:underline focus:opacity-100 [div:hover>&]:opacity-100"
+                        title={one.reason ?? undefined}
+                        aria-label={`${one.held_out ? "Take back" : "Hold out"} case ${one.case}`}
+                        disabled={steps.busy}
+                        tabIndex={-1}
+                        onClick={() => hold(one)}
+                      >
+                        {one.held_out ? "take back" : "hold out"}
+                      </button>
+                    </span>
                     {across.map((cell) => (
                       <span
                         key={cell.index}
                         role="gridcell"
                         className="absolute truncate pl-2 text-right"
                         style={{ left: 116 + cell.start, width: WIDE }}
+                        {...stop(item.index, cell.index)}
                       >
                         {show(one.values[cell.index])}
                       </span>

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { useMemo, useState, type KeyboardEvent } from "react";
 import type { Schemas } from "../api/client";
 import { Action } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
@@ -37,11 +37,24 @@ function inClusters(matrix: Matrix): Matrix {
 export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: number }) {
   const [clustered, setClustered] = useState(false);
   const matrix = useMemo(() => (clustered ? inClusters(given) : given), [given, clustered]);
-  const [over, setOver] = useState<{ row: string; column: string; value: number | null } | null>(null);
+  const [at, setAt] = useState<{ i: number; j: number } | null>(null);
   const count = matrix.rows.length;
   const cell = Math.min(20, (SIZE - NAMES) / count);
   const size = NAMES + cell * count;
   const names = cell >= 8;
+  const over = at && {
+    row: matrix.rows[at.i] ?? "",
+    column: matrix.columns[at.j] ?? "",
+    value: matrix.values[at.i]?.[at.j] ?? null,
+  };
+  const walk = (event: KeyboardEvent) => {
+    const step = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const i = Math.max(1, Math.min(count - 1, (at?.i ?? 1) + (at ? (step[0] ?? 0) : 0)));
+    const j = Math.max(0, Math.min(i - 1, (at?.j ?? 0) + (at ? (step[1] ?? 0) : 0)));
+    setAt({ i, j });
+  };
   return (
     <div className="relative">
       <svg
@@ -49,8 +62,14 @@ export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: nu
         style={{ width: size }}
         className="max-w-full"
         role="img"
-        aria-label={`Correlations of ${count} columns`}
-        onMouseLeave={() => setOver(null)}
+        tabIndex={0}
+        aria-label={
+          over
+            ? `${over.column} with ${over.row}: ${full > 1 ? plain(over.value) : coefficient(over.value)}`
+            : `Correlations of ${count} columns; arrow keys walk through them`
+        }
+        onKeyDown={walk}
+        onMouseLeave={() => setAt(null)}
       >
         {matrix.rows.map((row, i) => (
           <g key={row}>
@@ -74,9 +93,9 @@ export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: nu
                   y={cell * i}
                   width={cell - 0.7}
                   height={cell - 0.7}
-                  className={value !== null && value < 0 ? "fill-plum" : "fill-lake"}
                   fillOpacity={value === null ? 0 : Math.max(0.05, Math.min(1, Math.abs(value) / full))}
-                  onMouseEnter={() => setOver({ row, column, value })}
+                  onMouseEnter={() => setAt({ i, j })}
+                  className={`${value !== null && value < 0 ? "fill-plum" : "fill-lake"} ${at?.i === i && at.j === j ? "stroke-ember stroke-2" : ""}`}
                 />
               );
             })}
@@ -96,8 +115,8 @@ export function HeatMap({ matrix: given, full = 1 }: { matrix: Matrix; full?: nu
           </p>
         ) : (
           <p className="text-quiet">
-            Point at a square for its value. Fuller is stronger; <span className="text-lake">positive</span>,{" "}
-            <span className="text-plum">negative</span>.
+            Point at a square, or walk with the arrow keys, for its value. Fuller is stronger;{" "}
+            <span className="text-lake">positive</span>, <span className="text-plum">negative</span>.
           </p>
         )}
       </div>

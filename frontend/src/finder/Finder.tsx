@@ -105,7 +105,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
               <Search size={18} className="text-ember" aria-hidden="true" />
               <input
                 autoFocus={mode === "actions"}
-                className="min-w-0 flex-1 bg-transparent text-[22px] outline-none"
+                className="min-w-0 flex-1 bg-transparent text-[22px] outline-none!"
                 role="combobox"
                 aria-label="Find or do"
                 aria-expanded="true"
@@ -279,7 +279,7 @@ function Sheet({ focused }: { focused: boolean }) {
                 <div key={one.id} className="flex h-[25px] items-center gap-2">
                   <span className="min-w-0 flex-1 truncate">{one.words}</span>
                   {changing && changed[one.id] && (
-                    <TextButton className="text-xs" onClick={() => changeKey(one.id, null)}>
+                    <TextButton className="text-xs text-ember-deep!" onClick={() => changeKey(one.id, null)}>
                       as it was
                     </TextButton>
                   )}
@@ -319,7 +319,7 @@ function Sheet({ focused }: { focused: boolean }) {
         ))}
       </div>
       <p className="pt-2">
-        <TextButton autoFocus={focused} onClick={() => change(!changing)}>
+        <TextButton className="text-ember-deep!" autoFocus={focused} onClick={() => change(!changing)}>
           {changing ? "Done" : "Change keys…"}
         </TextButton>
       </p>

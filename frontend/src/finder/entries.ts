@@ -86,7 +86,7 @@ function withSelection({ project, model, gestures, selection, go }: World): Entr
     const owner = model.constructs.find((c) => c.name === construct);
     if (owner?.indicators.includes(item)) {
       const proposal = setAside(construct, [item]);
-      add("aside", `Set ${item} aside…`, () => propose(proposal), {
+      add("aside selected", `Set ${item} aside…`, () => propose(proposal), {
         keys: keyed("aside"),
         changes: proposal.changes,
         barred: owner.kept.includes(item) ? `${item} is kept as essential` : undefined,
@@ -223,6 +223,21 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
           },
         ),
       ),
+    ),
+    ...model.constructs.flatMap((c) =>
+      c.indicators.map((item) => {
+        const proposal = setAside(c.name, [item]);
+        return act(
+          `aside ${c.name} ${item}`,
+          `Set ${item} aside…`,
+          onBoard(() => propose(proposal)),
+          {
+            detail: c.name,
+            changes: proposal.changes,
+            barred: c.kept.includes(item) ? `${item} is kept as essential` : undefined,
+          },
+        );
+      }),
     ),
     ...(family?.options ?? []).flatMap((option) =>
       option.choices

@@ -105,7 +105,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
         <span className="flex-1" />
         <button
           className="flex h-[27px] w-[152px] items-center gap-2 rounded-[0.6rem] bg-base-200 px-2.5 text-sm text-quiet hover:bg-base-300"
-          aria-label="Find or do"
+          data-testid="find"
           aria-haspopup="dialog"
           onClick={() => find("actions")}
         >

@@ -65,7 +65,9 @@ export const useChangedKeys = create<{ changed: Partial<Record<KeyId, string[]>>
 
 /** Gives an action another key; null gives it its own back. Whoever had that key loses it. */
 export function changeKey(id: KeyId, key: string | null) {
-  const { [id]: _, ...changed }: Partial<Record<KeyId, string[]>> = useChangedKeys.getState().changed;
+  const before = useChangedKeys.getState().changed;
+  const changed: Partial<Record<KeyId, string[]>> = {};
+  for (const one of KEYS) if (one.id !== id && before[one.id]) changed[one.id] = before[one.id];
   if (key !== null) {
     for (const other of KEYS) {
       const keys = keysOf(other.id);

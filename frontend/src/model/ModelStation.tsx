@@ -18,7 +18,7 @@ const Sentences = lazy(() => import("../sentences/Sentences"));
 export default function ModelStation({ project, model, gestures }: StationProps) {
   const listing = useDesk((desk) => desk.listing);
   const writing = useDesk((desk) => desk.writing);
-  const looking = useDesk((desk) => desk.selection !== null || desk.group.length > 0);
+  const looking = useDesk((desk) => !desk.quiet && (desk.selection !== null || desk.group.length > 0));
   useBoardKeys(project, model, gestures);
   return (
     <div className="flex h-full flex-col">
@@ -40,7 +40,7 @@ export default function ModelStation({ project, model, gestures }: StationProps)
           <div
             className={
               writing
-                ? "absolute bottom-14 right-6 top-3 z-30 flex rounded-box bg-base-100/95 py-3 pl-2 shadow-xl"
+                ? "absolute -bottom-2 right-4 z-30 flex max-h-[340px] translate-y-1/3 rounded-box border border-line bg-base-100 py-3 pl-2 shadow-xl"
                 : "flex"
             }
           >

@@ -41,6 +41,8 @@ export interface Naming {
 
 interface Desk {
   selection: Selection;
+  /** Whether the selection only follows the caret in the sentences, so that nothing has to be shown of it. */
+  quiet: boolean;
   /** All that is selected, where it is more than one thing. */
   group: Selected[];
   pathFrom: PathStart | null;
@@ -88,6 +90,7 @@ function keptLabels(): Labels {
 /** The state of the desk, read slice by slice: nothing of it but the labels is worth keeping over a reload. */
 export const useDesk = create<Desk>(() => ({
   selection: null,
+  quiet: false,
   group: [],
   pathFrom: null,
   renaming: null,
@@ -110,7 +113,8 @@ export const useDesk = create<Desk>(() => ({
 }));
 
 /** What is done on the desk. These never change, so that nothing has to be drawn anew for them. */
-export const select = (selection: Selection) => useDesk.setState({ selection, group: [] });
+export const select = (selection: Selection, quiet = false) =>
+  useDesk.setState({ selection, quiet, group: [] });
 export const startPath = (pathFrom: PathStart | null) => useDesk.setState({ pathFrom });
 export const rename = (renaming: string | null) => useDesk.setState({ renaming });
 export const name = (naming: Naming | null) => useDesk.setState({ naming });
@@ -141,7 +145,7 @@ export function selectMore(one: Selected) {
     const all = group.length > 0 ? group : selection ? [selection] : [];
     const rest = all.filter((other) => keyOf(other) !== keyOf(one));
     const next = rest.length < all.length ? rest : [...all, one];
-    return { group: next.length > 1 ? next : [], selection: next[next.length - 1] ?? null };
+    return { quiet: false, group: next.length > 1 ? next : [], selection: next[next.length - 1] ?? null };
   });
 }
 

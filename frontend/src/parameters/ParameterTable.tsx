@@ -42,6 +42,7 @@ function columnsOf(
     {
       key: "box",
       head: "",
+      hidden: "select",
       left: true,
       width: "24px",
       show: (p) =>

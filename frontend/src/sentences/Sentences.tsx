@@ -162,7 +162,7 @@ export default function Sentences({ project, model, gestures }: Props) {
         },
         caret: (line, word) => {
           const selection = meant(line, word, latest.current.model);
-          if (selection) select(selection);
+          if (selection) select(selection, true);
         },
       }),
     });
@@ -204,7 +204,8 @@ export default function Sentences({ project, model, gestures }: Props) {
   const selection = useDesk((desk) => desk.selection);
   useEffect(() => {
     editor.current?.dispatch({ effects: setAbout.of(namesOf(selection)) });
-  }, [selection]);
+    // Words and names are coloured anew once they are known.
+  }, [selection, keywords, model.constructs]);
 
   const begin = () => {
     const stems = project.blocks.filter((b) => b.stem !== null && b.columns.length > 1).slice(0, 2);

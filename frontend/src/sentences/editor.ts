@@ -234,6 +234,10 @@ function complete(known: () => Known) {
     if (!word && !context.explicit) return null;
     if (line.text.slice(0, context.pos - line.from).includes("#")) return null;
     const { constructs, columns, keywords } = known();
+    const whole = word?.text.replaceAll('"', "").toLowerCase();
+    // A word that is written out wants no list, which would only take the next Enter for itself.
+    const done = [...constructs, ...columns, ...keywords].some((one) => one.toLowerCase() === whole);
+    if (done && !context.explicit) return null;
     const option =
       (type: string, boost: number) =>
       (name: string): Completion => ({
@@ -249,7 +253,6 @@ function complete(known: () => Known) {
         ...keywords.map(option("word", 1)),
         ...columns.map(option("column", 0)),
       ],
-      validFor: /^"?[\p{L}\p{N}_.]*$/u,
     };
   };
 }

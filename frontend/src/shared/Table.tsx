@@ -11,6 +11,8 @@ export interface TableColumn<Row> {
   key: string;
   /** What stands over it; nothing for a column of boxes or pictures. */
   head: string;
+  /** What the head says to those who hear it, where nothing is written. */
+  hidden?: string;
   title?: string;
   value?: (row: Row) => Value;
   /** The value as it is written, if not simply as it is. */
@@ -190,7 +192,7 @@ export function Table<Row>(props: Props<Row>) {
                         {sort?.key === column.key ? (sort.down ? " ▾" : " ▴") : ""}
                       </button>
                     ) : (
-                      column.head
+                      column.head || <span className="sr-only">{column.hidden ?? column.key}</span>
                     )}
                   </th>
                 ))}

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dusk_arrow.figure.geometry import Box, Curve, Point
 
 NEAR = 30.0
+PASSING = 45.0  # what it costs, in points of detour, to pass behind a card for a twenty-eighth of the way
 
 
 def _beside(a: Point, b: Point, side: int, bulge: float) -> Curve:
@@ -33,7 +34,7 @@ def arc_way(
     ay, by = heights or (first.centre[1] + nudge, second.centre[1] + nudge)
     gap = abs(ay - by)
     options: list[Curve] = []
-    for bulge in (20 + 0.16 * gap, 44 + 0.3 * gap, 90 + 0.4 * gap):
+    for bulge in (18 + 0.14 * gap, 40 + 0.22 * gap):
         options.append(_beside((first.x, ay), (second.x, by), -1, bulge))
         options.append(_beside((first.x + first.width, ay), (second.x + second.width, by), 1, bulge))
     left, right, ly, ry = (first, second, ay, by) if first.x <= second.x else (second, first, by, ay)
@@ -45,7 +46,7 @@ def arc_way(
     if heights is None:
         wide = abs(first.centre[0] - second.centre[0])
         if wide > NEAR:
-            for rise in (24 + 0.1 * wide, 60 + 0.2 * wide, 120 + 0.3 * wide):
+            for rise in (20 + 0.06 * wide, 40 + 0.1 * wide):
                 options += [_over(first, second, -1, rise), _over(first, second, 1, rise)]
 
     def cost(curve: Curve) -> float:
@@ -53,6 +54,6 @@ def arc_way(
         hits = sum(box.contains(point, 3) for box in obstacles for point in points)
         own = sum(box.contains(point, -3) for box in (first, second) for point in points)
         length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in itertools.pairwise(points))
-        return 400 * (hits + own) + length
+        return PASSING * (hits + own) + length
 
     return [min(options, key=cost)]

@@ -137,7 +137,7 @@ def _label_width(parameter: ParameterPart | None) -> float:
     m = metrics()
     value = coefficient(parameter.standardized if parameter else None)
     interval = interval_text(standardized_headline(parameter)) if parameter else ""
-    return max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0) + 10
+    return max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0) + 6
 
 
 def _links(model: Model) -> list[tuple[ParameterKind, str, str]]:

@@ -26,7 +26,7 @@ class Spacing:
     column: float = 18
     row: float = 26
     lane: float = 34
-    margin: float = 12
+    margin: float = 8
 
 
 @dataclass(frozen=True)
