@@ -988,13 +988,16 @@ export interface components {
         };
         /**
          * Board
-         * @description Everything the board needs to draw a model; `hidden_arcs` are covariances that are not asked for.
+         * @description Everything the board needs to draw a model; `hidden_arcs` are covariances that are not asked for, and
+         *     with many paths labels are `brief`: without their intervals.
          */
         Board: {
             /** Arcs */
             arcs: components["schemas"]["ArcPart"][];
             /** Arrows */
             arrows: components["schemas"]["ArrowPart"][];
+            /** Brief */
+            brief: boolean;
             /** Cards */
             cards: components["schemas"]["CardPart"][];
             /** Height */

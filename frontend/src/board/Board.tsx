@@ -4,6 +4,7 @@ import {
   ReactFlow,
   useNodesState,
   useReactFlow,
+  useStore,
   type OnConnectEnd,
 } from "@xyflow/react";
 import { useCallback, useEffect, useMemo, useRef, useState, type DragEvent } from "react";
@@ -104,7 +105,7 @@ export function Board({ project, model, gestures }: Props) {
         target: arrow.to,
         sourceHandle: "right",
         targetHandle: "left",
-        data: { arrow, stale },
+        data: { arrow, stale, brief: board.brief },
       })),
       ...board.arcs
         .filter((arc) => few || arc.said || (selected !== null && arc.cards.includes(selected)))
@@ -201,21 +202,36 @@ export function Board({ project, model, gestures }: Props) {
         zoomOnDoubleClick={false}
         proOptions={{ hideAttribution: true }}
       >
-        {board.cards.length >= MANY_CARDS && (
-          <MiniMap
-            pannable
-            zoomable
-            ariaLabel="Small map of the model"
-            className="!bottom-11 !right-2 !m-0 rounded-md border border-line"
-            style={{ width: 120, height: 76 }}
-            bgColor="var(--color-base-100)"
-            maskColor="color-mix(in srgb, var(--board-foot) 55%, transparent)"
-            nodeColor="var(--color-base-300)"
-          />
-        )}
+        {board.cards.length >= MANY_CARDS && <SmallMap width={board.width} height={board.height} />}
       </ReactFlow>
+      {board.arcs.length > MANY_ARCS && selected === null && (
+        <p className="pointer-events-none absolute inset-x-0 top-3 text-center text-sm text-quiet">
+          {board.arcs.length} covariances: select a construct to see its own.
+        </p>
+      )}
       <BoardBar project={project} model={model} gestures={gestures} fit={fit} pins={pins} />
     </div>
+  );
+}
+
+/** The whole of a large model, small, while some of it is out of sight. */
+function SmallMap({ width, height }: { width: number; height: number }) {
+  const hidden = useStore((s) => {
+    const [x, y, zoom] = s.transform;
+    return x < -4 || y < -4 || x + width * zoom > s.width + 4 || y + height * zoom > s.height - FOOT + 12;
+  });
+  if (!hidden) return null;
+  return (
+    <MiniMap
+      pannable
+      zoomable
+      ariaLabel="Small map of the model"
+      className="!bottom-11 !right-2 !m-0 rounded-md border border-line"
+      style={{ width: 120, height: 76 }}
+      bgColor="var(--color-base-100)"
+      maskColor="color-mix(in srgb, var(--board-foot) 55%, transparent)"
+      nodeColor="var(--color-base-300)"
+    />
   );
 }
 

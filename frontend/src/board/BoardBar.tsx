@@ -23,7 +23,7 @@ export function BoardBar({ project, model, gestures, fit, pins }: Props) {
   const measurement = settings.part === "measurement";
   const known = model.board.arcs.length + model.board.hidden_arcs > 0;
   return (
-    <div className="absolute bottom-2.5 left-3 right-3 z-10 flex flex-wrap gap-1.5">
+    <div className="absolute bottom-2.5 left-3 right-3 z-10 flex flex-wrap gap-1 [&_.btn]:px-[7px]">
       {model.board.cards.length > 0 && (
         <>
           <Switch

@@ -1,10 +1,10 @@
 import { Lock } from "lucide-react";
-import { useEffect, useRef, type DragEvent } from "react";
+import { useEffect, useRef, type DragEvent, type KeyboardEvent } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { ITEMS_IN_HAND, type ItemsInHand } from "../model/columns";
-import { focusOn, isSelected, select, selectMore, useDesk } from "../model/desk";
+import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../model/desk";
 import { proposeCovariance } from "../model/PathPrompt";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
@@ -52,6 +52,18 @@ export function dropItems(
   return true;
 }
 
+/** From a card's name into its items, and up and down among them; whether the key was meant for that. */
+export function walkRows(event: KeyboardEvent<HTMLElement>): boolean {
+  const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+  if (step === undefined) return false;
+  const rows = [
+    ...(event.currentTarget.closest("[data-card]")?.querySelectorAll<HTMLElement>("[data-item]") ?? []),
+  ];
+  const at = rows.indexOf(event.currentTarget);
+  rows[at < 0 && step < 0 ? rows.length - 1 : at + step]?.focus();
+  return rows.length > 0;
+}
+
 /** The indicators of a construct, each with its loading; to be selected, put in order, or carried to another card. */
 export function CardRows({ construct, card, stale, gestures }: Props) {
   const formative = construct.mode === "formative";
@@ -71,6 +83,11 @@ export function CardRows({ construct, card, stale, gestures }: Props) {
       {construct.aside.map(({ indicator }) => (
         <button
           key={indicator}
+          data-item={indicator}
+          tabIndex={-1}
+          onKeyDown={(event) => {
+            if (walkRows(event)) event.preventDefault();
+          }}
           className="block w-full rounded-md text-left text-xs text-quiet hover:bg-base-200"
           style={{ height: metrics.foot }}
           onClick={(event) => {
@@ -108,6 +125,18 @@ function ItemRow(props: {
       data-item={name}
       className={`nodrag flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
       style={{ height: metrics.row }}
+      tabIndex={-1}
+      onFocus={() => {
+        const { group, selection } = useDesk.getState();
+        const one = { kind: "indicator" as const, construct: construct.name, name };
+        if (group.length === 0 && (selection === null || keyOf(selection) !== keyOf(one))) select(one);
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") focusOn(construct.name);
+        else if (event.ctrlKey || event.metaKey || event.altKey || !walkRows(event)) return;
+        event.preventDefault();
+        event.stopPropagation();
+      }}
       draggable
       onDragStart={(event) => {
         const inHand: ItemsInHand = { construct: construct.name, items: taken(construct.name, name) };

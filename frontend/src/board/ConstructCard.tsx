@@ -7,7 +7,7 @@ import type { Gestures } from "../api/hooks";
 import { COLUMNS_IN_HAND, ITEMS_IN_HAND, type InHand } from "../model/columns";
 import { focusOn, isSelected, rename, select, selectMore, useDesk } from "../model/desk";
 import { coefficient } from "../shared/numbers";
-import { CardRows, dropItems } from "./CardRows";
+import { CardRows, dropItems, walkRows } from "./CardRows";
 import { Sun } from "./Sun";
 
 export type CardNode = Node<
@@ -109,6 +109,10 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
               if (group.length === 0) select({ kind, name });
             }}
             onDoubleClick={() => construct && rename(name)}
+            onKeyDown={(event) => {
+              if (event.altKey || event.ctrlKey || event.metaKey || !construct) return;
+              if (walkRows(event)) event.preventDefault();
+            }}
           >
             {name}
           </button>

@@ -4,7 +4,7 @@ import { isSelected, select, selectMore, useDesk } from "../model/desk";
 import { containsZero, interval } from "../shared/numbers";
 import { lineText } from "./CovarianceArc";
 
-export type PathEdge = Edge<{ arrow: BoardArrow; stale: boolean }, "path">;
+export type PathEdge = Edge<{ arrow: BoardArrow; stale: boolean; brief: boolean }, "path">;
 
 /** A path: thick as |β|, dashed where the interval contains zero, with its label where the layout put it. */
 export function PathArrow(props: EdgeProps<PathEdge>) {
@@ -15,7 +15,7 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
     Boolean(s.nodeLookup.get(source)?.dragging || s.nodeLookup.get(target)?.dragging),
   );
   if (!data) return null;
-  const { arrow, stale } = data;
+  const { arrow, stale, brief } = data;
   const { standardized: beta, interval: bounds } = arrow;
   const [loose] = getBezierPath(props);
   const d = moving ? loose : arrow.path;
@@ -71,7 +71,7 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
               {text}
               {arrow.equal && <sup className="ml-0.5 font-normal text-quiet">={arrow.equal}</sup>}
             </span>
-            {labels.intervals && labels.standardized && bounds && (
+            {labels.intervals && labels.standardized && !brief && bounds && (
               <span className={`mt-0.5 text-[10.5px] text-quiet ${stale ? "opacity-45" : ""}`}>
                 {interval(bounds)}
               </span>

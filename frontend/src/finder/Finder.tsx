@@ -33,7 +33,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
   const choices = useChoices();
   const criteria = useCriteria();
   const [typed, setTyped] = useState("");
-  const [at, setAt] = useState(0);
+  const [pointed, setAt] = useState<number | null>(null);
   const [first, lookFirst] = useState<string | null>(null);
   const results = useRef<HTMLDivElement>(null);
   const everything = useMemo(
@@ -63,12 +63,19 @@ export default function Finder({ project, model, gestures, station }: Props) {
       return own.slice(0, typed.trim() ? most : unasked).map(({ entry }) => entry);
     });
   }, [everything, typed]);
-  const chosen = found[Math.min(at, found.length - 1)];
+  // What fits best is chosen to begin with, whatever kind it is of.
+  const best = useMemo(() => {
+    const costs = found.map((entry) => fit(typed, entry.words, entry.detail) ?? Infinity);
+    return typed.trim() ? costs.indexOf(Math.min(...costs)) : 0;
+  }, [found, typed]);
+  const at = Math.max(0, Math.min(pointed ?? best, found.length - 1));
+  const chosen = found[at];
   const close = () => find(null);
   const run = (entry: Entry) => {
     if (entry.barred) return;
     close();
-    entry.run();
+    // The dialog gives the focus back first; whatever is done then may move it.
+    requestAnimationFrame(() => requestAnimationFrame(() => entry.run()));
   };
   const move = (to: number) => {
     const next = Math.max(0, Math.min(found.length - 1, to));
@@ -115,7 +122,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
                 value={typed}
                 onChange={(event) => {
                   setTyped(event.target.value);
-                  setAt(0);
+                  setAt(null);
                   lookFirst(null);
                 }}
                 onKeyDown={onKey}

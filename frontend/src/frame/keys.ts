@@ -21,6 +21,7 @@ export const KEYS = [
   { id: "card-right", words: "card to the right", group: "on the board", keys: ["Alt+ArrowRight"] },
   { id: "card-up", words: "card above", group: "on the board", keys: ["Alt+ArrowUp"] },
   { id: "card-down", words: "card below", group: "on the board", keys: ["Alt+ArrowDown"] },
+  { id: "into", words: "into its items, and among them", group: "on the board", keys: ["ArrowDown"] },
   { id: "path-out", words: "draw a path from it", group: "on the board", keys: ["ArrowRight"] },
   { id: "path-in", words: "draw a path to it", group: "on the board", keys: ["ArrowLeft"] },
   { id: "covary", words: "let it covary with", group: "on the board", keys: ["c"] },

@@ -25,7 +25,7 @@ from dusk_arrow.results.document import ParameterPart, QualityPart, Results, sta
 HEAD = 9.0
 BEYOND = 1 + 1e-8  # a standardized loading of exactly 1 is possible
 READABLE = 11.0  # points below which the text of rows is not read
-MOST_ARCS = 28  # so many covariances of a model without paths can be told apart
+MOST_LABELS = 14  # with more paths than these labels leave their intervals to the lens
 
 
 @dataclass(frozen=True)
@@ -133,11 +133,15 @@ def _cards(model: Model, folded: frozenset[str]) -> list[Card]:
     return cards
 
 
-def _label_width(parameter: ParameterPart | None) -> float:
+def _label_size(parameter: ParameterPart | None, brief: bool) -> tuple[float, float]:
+    """Width and height of the label of a path; a brief one has no interval."""
     m = metrics()
     value = coefficient(parameter.standardized if parameter else None)
+    if brief:
+        return text_width(value, m["labelSize"], "sans-bold") + 8, 19.0
     interval = interval_text(standardized_headline(parameter)) if parameter else ""
-    return max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0) + 6
+    wide = max(text_width(value, m["labelSize"], "sans-bold"), text_width(interval, m["labelSmall"]), 30.0) + 6
+    return wide, m["labelHeight"]
 
 
 def _links(model: Model) -> list[tuple[ParameterKind, str, str]]:
@@ -231,7 +235,8 @@ def board(
     lines = _covariances(model, results)
     shown = lines if view.arcs or not model.paths else [line for line in lines if line.said]
     links = [link for link in _links(model) if {link[1], link[2]} <= set(model.structure_nodes)]
-    arrows = [Arrow(a, b, _label_width(loadings.get((kind, a, b))), metrics()["labelHeight"]) for kind, a, b in links]
+    brief = len(links) > MOST_LABELS
+    arrows = [Arrow(a, b, *_label_size(loadings.get((kind, a, b)), brief)) for kind, a, b in links]
     constructs = frozenset(model.by_name)
 
     def laid_out(folded: frozenset[str]) -> Layout:
@@ -244,7 +249,7 @@ def board(
         more = constructs - view.opened
         if more != folded:
             folded, layout = more, laid_out(more)
-    return _scene(model, results, pins, layout, folded, links, shown, len(lines) - len(shown))
+    return _scene(model, results, pins, layout, folded, links, shown, len(lines) - len(shown), brief)
 
 
 def _scene(
@@ -256,6 +261,7 @@ def _scene(
     links: Sequence[tuple[ParameterKind, str, str]],
     arcs: Sequence[_Covariance],
     hidden: int,
+    brief: bool,
 ) -> Board:
     said = Said(model)
     known = {(p.kind, p.from_, p.to): p for p in results.parameters} if results else {}
@@ -288,4 +294,5 @@ def _scene(
         ],
         arcs=[_arc_part(routed, line) for routed, line in zip(layout.arcs, arcs, strict=True)],
         hidden_arcs=hidden,
+        brief=brief,
     )

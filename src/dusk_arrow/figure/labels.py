@@ -13,7 +13,7 @@ from dusk_arrow.figure.parts import Way
 
 
 def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]:
-    steps = (0.5, 0.42, 0.58, 0.34, 0.66, 0.26, 0.74, 0.18, 0.82)
+    steps = (0.5, 0.42, 0.58, 0.34, 0.66, 0.26, 0.74, 0.18, 0.82, 0.46, 0.54, 0.38, 0.62, 0.3, 0.7, 0.22, 0.78)
     order = sorted(range(len(curves)), key=lambda i: abs(i - (len(curves) - 1) / 2))
     points = [curves[i].at(t) for t in steps for i in order]
     return [Box(x - width / 2, y - height / 2, width, height) for x, y in points]
@@ -33,7 +33,7 @@ def place_labels(ways: Sequence[Way], cards: Sequence[Box]) -> list[Box]:
     begins = np.searchsorted(owner, np.arange(len(places)))
     own = [slice(begin, begin + len(boxes)) for begin, boxes in zip(begins.tolist(), places, strict=True)]
     chosen = np.array([part.start + int(np.argmin(cost[part])) for part in own])
-    for _ in range(3):
+    for _ in range(6):
         for i, part in enumerate(own):
             others = np.delete(chosen, i)
             chosen[i] = part.start + int(np.argmin(cost[part] + 12 * near[part][:, others].sum(axis=1)))

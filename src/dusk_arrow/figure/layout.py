@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import itertools
+import math
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -16,6 +18,7 @@ from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_colu
 from dusk_arrow.figure.parts import Arc, Arrow, Card, Way
 from dusk_arrow.figure.spreading import spread
 
+CROWDED = 0.6  # how much of a gap between columns labels may fill
 BUNDLED = 24  # from so many arrows on those that lead to one place share their way
 
 
@@ -202,12 +205,14 @@ def arrange(
     label = max([0.0, *(a.label_width for a in arrows), *(a.label_width + 24 for a in arcs if not arrows)])
     columns, pieces, lanes = _columns(by_name, forward, bundled, (label + spacing.column, spacing.row), room)
     heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
-    centre = _rows(columns, pieces, heights, spacing.row)
+    rise = _spare_rows(columns, by_name, label + spacing.column, spacing, room) if room else 0.0
+    centre = _rows(columns, pieces, heights, spacing.row + rise)
     top = min(centre[n] - heights[n] / 2 for n in centre)
     boxes: dict[str, Box] = {}
     lane_ends: dict[str, tuple[Point, Point]] = {}
     x = spacing.margin
-    for column in columns:
+    gaps = _gaps(columns, pieces, centre, label, max((a.label_height for a in arrows), default=0.0))
+    for number, column in enumerate(columns):
         width = max((by_name[n].width for n in column if n in by_name), default=20.0)
         for name in column:
             y = centre[name] - top + spacing.margin
@@ -216,7 +221,7 @@ def arrange(
                 boxes[name] = Box(x + (width - card.width) / 2, y - card.height / 2, card.width, card.height)
             else:
                 lane_ends[name] = ((x, y), (x + width, y))
-        x += width + label + spacing.column
+        x += width + gaps[number] + spacing.column
     pinned = {name: pins[name] for name in (pins or {}) if name in boxes} if pins else {}
     for name, (px, py) in pinned.items():
         boxes[name] = Box(px, py, by_name[name].width, by_name[name].height)
@@ -228,6 +233,35 @@ def arrange(
     labels = place_labels(ways, list(boxes.values()))
     routed = [Routed(*_ends(a), curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
     return _framed(boxes, routed[: len(arrows)], routed[len(arrows) :], spacing.margin, bool(pinned))
+
+
+def _spare_rows(
+    columns: Sequence[Sequence[str]],
+    cards: Mapping[str, Card],
+    gap: float,
+    spacing: Spacing,
+    room: tuple[float, float],
+) -> float:
+    """How much further rows can stand apart where the width of the room decides how large everything is drawn."""
+    own = [[cards[n] for n in column if n in cards] for column in columns]
+    width = sum(max((c.width for c in column), default=20.0) for column in own) + gap * len(columns)
+    tall = max(sum(c.height + spacing.row for c in column) for column in own)
+    count = max(len(column) for column in own)
+    spare = room[1] / min(room[0] / width, 1.1) - tall
+    return max(0.0, min(spare / max(count, 1), spacing.row))
+
+
+def _gaps(
+    columns: Sequence[Sequence[str]], pieces: Sequence[Link], centre: Mapping[str, float], label: float, tall: float
+) -> list[float]:
+    """Room for labels right of every column: one label wide, or more where so many arrows pass that their labels would not
+    find a place one under the other."""
+    at = {name: number for number, column in enumerate(columns) for name in column}
+    passing = Counter(at[source] for source, _ in pieces)
+    height = max(centre.values()) - min(centre.values()) + 2 * tall
+    return [
+        label * max(1, math.ceil(passing[number] * (tall + 4) / (CROWDED * height))) for number in range(len(columns))
+    ]
 
 
 def _ends(line: Arrow | Arc) -> tuple[str, str]:

@@ -95,7 +95,8 @@ class HeadPart(BaseModel):
 
 
 class Board(BaseModel):
-    """Everything the board needs to draw a model; `hidden_arcs` are covariances that are not asked for."""
+    """Everything the board needs to draw a model; `hidden_arcs` are covariances that are not asked for, and
+    with many paths labels are `brief`: without their intervals."""
 
     width: float
     height: float
@@ -103,6 +104,7 @@ class Board(BaseModel):
     arrows: list[ArrowPart]
     arcs: list[ArcPart]
     hidden_arcs: int
+    brief: bool
 
 
 ArcPart.model_rebuild()
