@@ -134,3 +134,284 @@ def test_three_ways_to_one_model(page: Page) -> None:
         documents.append(document)
     assert documents[0] == documents[1] == documents[2]
     assert page.errors() == []
+
+
+def shift_click(page: Page, *elements: Any) -> None:
+    chain = ActionChains(page.driver)
+    for number, element in enumerate(elements):
+        chain.click(element)
+        if number == 0:
+            chain.key_down(Keys.SHIFT)
+    chain.key_up(Keys.SHIFT).perform()
+
+
+def test_the_trail_remembers_and_leads_back(page: Page) -> None:
+    """What was removed and why stands there; going back keeps what came after, as a branch once something else is done."""
+    fresh(page)
+    by_sentences(page)
+    page.find("[aria-label='Close the sentences']").click()
+    page.named("path-Tr-Pe").click()
+    page.keys(Keys.DELETE)
+    page.find("[aria-label=Reason]").send_keys("no theory for it", Keys.ENTER)
+    page.until(lambda: "Tr-Pe" not in page.paths())
+    page.keys("t")
+    trail = page.find("[aria-label=Trail]")
+    page.until(lambda: "“no theory for it”" in page.find("[aria-label=Revision]").text)
+    card = page.find("[aria-label=Revision]").text
+    assert "path Tr → Pe removed" in card
+    assert "Δχ² = 5.6, Δdf = 1" in card
+    dots = page.all("[data-testid^=revision-]")
+    ActionChains(page.driver).move_to_element(dots[-2]).perform()
+    page.until(lambda: "Eo leads to Pe" in page.find("[aria-label=Revision]").text)
+    page.press("Go back here")
+    page.until(lambda: "Tr-Pe" in page.paths())
+    page.named("row-ef5").click()
+    page.keys("a")
+    page.find("[aria-label=Reason]").send_keys("asks about tools", Keys.ENTER)
+    page.until(lambda: "one branch" in trail.text)
+    page.until(lambda: "ef5 from Ef" in page.find("[aria-label='Set aside']").text)
+    assert "“asks about tools”" in page.find("[aria-label='Set aside']").text
+    found = ask(page, f"/api/models/{model_of(page)['id']}/trail")
+    assert len({line["parent"] for line in found["revisions"]}) == len(found["revisions"]) - 1, "two have one parent"
+    page.keys("[")
+    page.until(lambda: not page.all("[aria-label='Set aside']"))
+    page.find("[aria-label^='Name of the revision']").click()
+    page.find("input[aria-label='Name of the revision']").send_keys("as registered", Keys.ENTER)
+    page.until(lambda: "as registered" in trail.text)
+    page.keys("t")
+    assert page.errors() == []
+
+
+def test_covariances_are_drawn_by_hand_and_by_key(page: Page) -> None:
+    """Any two that can covary can be made to, with what it would do before it is done; and it can be seen and removed."""
+    page.demo("River Wardens")
+    page.named("row-st1").click()
+    page.keys("c")
+    page.until(lambda: focused(page, "What st1 covaries with"))
+    page.keys("st2", Keys.ENTER)
+    page.until(lambda: "Δχ²" in page.find("[role=dialog]").text)
+    page.keys("nearly the same wording", Keys.ENTER)
+    arc = page.named("covariance-st1-st2")
+    assert "covariance of residuals" in page.lens()
+    page.until(lambda: arc.text not in ("", "–"))
+    state = ask(page, "/api/models/2")
+    assert state["revision"]["reason"] == "nearly the same wording"
+    handle = page.find("[data-card=Efficacy] .react-flow__handle-bottom")
+    target = page.find("[data-card=Persistence]")
+    ActionChains(page.driver).click_and_hold(handle).move_by_offset(20, 12).move_to_element(target).pause(
+        0.2
+    ).release().perform()
+    page.until(lambda: "Let Efficacy and Persistence covary?" in page.find("[role=dialog]").text)
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("[role=dialog]"))
+    page.named("covariance-st1-st2").click()
+    page.press("Remove…")
+    page.press("Remove")
+    page.until(lambda: not page.all("[data-testid=covariance-st1-st2]"))
+    page.keys("v")
+    page.named("covariance-Support-Training")
+    page.keys("v")
+    page.until(lambda: not page.all("[data-testid=covariance-Support-Training]"))
+    for _ in range(2):
+        page.find("[aria-label=Undo]").click()
+    page.until(lambda: ask(page, "/api/models/2")["revision"]["words"] != state["revision"]["words"])
+    assert page.errors() == []
+
+
+def test_several_things_at_once(page: Page) -> None:
+    """Loadings held equal, two constructs gathered under a third: selected together with Shift, and undone again."""
+    page.demo("River Wardens")
+    df = lambda: page.named("readout-chi_square").text  # noqa: E731
+    page.until(lambda: "(236)" in df())
+    shift_click(page, *(page.named(f"row-tr{i}") for i in (2, 3, 4)))
+    page.press("Hold equal")
+    page.until(lambda: "(238)" in df())
+    assert "=a" in page.named("row-tr2").text.replace("\n", "")
+    page.press("Set free")
+    page.until(lambda: "(236)" in df())
+    shift_click(page, page.find("[aria-label='Construct Training']"), page.find("[aria-label='Construct Support']"))
+    page.press("Gather under one…")
+    page.find("input[aria-label='Name of the construct']").send_keys("Resources", Keys.ENTER)
+    page.until(lambda: "Resources" in page.cards())
+    for _ in range(3):
+        page.find("[aria-label=Undo]").click()
+        page.until(lambda: page.named("saved").text == "Saved")
+    page.until(lambda: "Resources" not in page.cards() and "=a" not in page.named("row-tr2").text)
+    page.find("[aria-label='Construct Effort']").click()
+    page.keys("f")
+    page.until(lambda: not page.all("[data-testid=row-eo1]") or page.find("[data-card=Effort]").rect["height"] > 0)
+    page.keys("f")
+    page.until(lambda: page.all("[data-testid=row-eo1]"))
+
+
+def test_text_and_board_show_one_model(page: Page) -> None:
+    """A slip stays beside what reads, over a reload too; the button mends it; board and text share changes and undo."""
+    fresh(page)
+    page.keys("s")
+    page.until(lambda: focused(page, "Sentences of the model"))
+    for line in ("Tr shows in tr1..tr4", "Ef shows in ef1..ef4", "Tr leads to Eff"):
+        page.keys(line, Keys.ENTER)
+    page.until(lambda: "2 of 3 statements read" in page.named("sentences-read").text)
+    page.until(lambda: set(page.cards()) == {"Tr", "Ef"})
+    assert "No construct or column “Eff”" in page.find(".cm-fault").text
+    page.driver.refresh()
+    page.until(lambda: page.cards())
+    page.keys("s")
+    page.until(lambda: "Tr leads to Eff" in page.find(".cm-content").text)
+    page.press("Write Ef")
+    held(page, Keys.ENTER)
+    page.until(lambda: "Tr-Ef" in page.paths())
+    page.find("[aria-label='Construct Ef']").click()
+    page.keys(Keys.F2)
+    page.find("input[aria-label='New name of Ef']").send_keys("Efficacy", Keys.ENTER)
+    page.until(lambda: "Tr leads to Efficacy" in page.find(".cm-content").text)
+    page.find(".cm-content").click()
+    held(page, "z")
+    page.until(lambda: "Tr leads to Ef\n" in page.find(".cm-content").text + "\n")
+    page.until(lambda: "Tr-Ef" in page.paths())
+    page.find("[aria-label='Close the sentences']").click()
+    assert page.errors() == []
+
+
+def test_two_windows_and_a_reload_in_mid_gesture(page: Page) -> None:
+    """What one window did the other learns; a gesture that a reload cuts short is either done or not, never half."""
+    fresh(page)
+    by_sentences(page)
+    page.find("[aria-label='Close the sentences']").click()
+    first = page.driver.current_window_handle
+    address = page.driver.current_url
+    page.driver.switch_to.new_window("tab")
+    page.driver.get(address)
+    page.until(lambda: len(page.paths()) == 7)
+    page.named("path-Tr-Pe").click()
+    page.keys(Keys.DELETE)
+    page.until(lambda: focused(page, "Reason"))
+    page.keys(Keys.ENTER)
+    page.until(lambda: len(page.paths()) == 6)
+    page.driver.close()
+    page.driver.switch_to.window(first)
+    assert len(page.paths()) == 7, "this window has not been told yet"
+    page.named("path-Eo-Pe").click()
+    page.keys(Keys.DELETE)
+    page.until(lambda: focused(page, "Reason"))
+    page.keys(Keys.ENTER)
+    page.until(lambda: "changed elsewhere" in page.find("footer [role=alert]").text)
+    page.until(lambda: len(page.paths()) == 6)
+    assert "Eo-Pe" in page.paths()
+    page.find("[aria-label='Construct Eo']").click()
+    page.press("Make reflective")
+    page.driver.refresh()
+    page.until(lambda: page.cards())
+    mode = model_of(page)["constructs"][5]["mode"]
+    assert mode in ("formative", "reflective")
+    page.until(lambda: ("made of · weights" in page.find("[data-card=Eo]").text) == (mode == "formative"))
+
+
+def test_a_moved_card_can_be_undone_and_keys_changed(page: Page) -> None:
+    """Undo takes back what was done last, a move too; whoever has another habit gives an action another key."""
+    page.demo("River Wardens")
+    place = lambda: page.find("[data-card=Effort]").rect["x"]  # noqa: E731
+    before = place()
+    name = page.find("[aria-label='Construct Effort']")
+    ActionChains(page.driver).click_and_hold(name).move_by_offset(60, 20).move_by_offset(30, 10).release().perform()
+    page.until(lambda: place() > before + 20)
+    words = ask(page, "/api/models/2")["revision"]["id"]
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: abs(place() - before) < 4)
+    assert ask(page, "/api/models/2")["revision"]["id"] == words, "no revision was undone"
+    page.driver.execute_script("document.activeElement.blur()")
+    page.keys("?")
+    page.press("Change keys…")
+    page.find("button[aria-label^='Key for “trail”']").click()
+    page.keys("y")
+    page.until(lambda: page.find("button[aria-label^='Key for “trail”']").text == "Y")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("[role=dialog]"))
+    page.driver.execute_script("document.activeElement.blur()")
+    page.keys("t")
+    assert not page.all("[aria-label='Index drawn as the line']")
+    page.keys("y")
+    page.find("[aria-label='Index drawn as the line']")
+    page.keys("y")
+    page.driver.execute_script("localStorage.removeItem('dusk-arrow-keys')")
+    page.keys("g", "e")
+    page.until(lambda: "/effects" in page.driver.current_url)
+
+
+def test_shapes_and_proposals_build_a_mediation(page: Page) -> None:
+    """From names to constructs and from a shape to paths, each in one step that can be undone."""
+    fresh(page)
+    page.press("Help me begin…")
+    page.until(lambda: "su4 runs against the others" in page.find("[role=dialog]").text)
+    for stem in ("st", "pe", "eo", "mo"):
+        page.find(f"[aria-label='Take {stem}']").click()
+    field = page.find("[aria-label='Name of the construct of tr']")
+    field.clear()
+    field.send_keys("Training")
+    page.press("Make these 3 constructs")
+    page.until(lambda: set(page.cards()) == {"Training", "Su", "Ef"})
+    page.press("Add the paths…")
+    for role, who in (("Who begins?", "Training"), ("Through whom?", "Su"), ("Where does it lead?", "Ef")):
+        page.find(f"select[aria-label='{role}']").send_keys(who)
+    page.press("Draw these 3 paths")
+    page.until(lambda: set(page.paths()) == {"Training-Su", "Su-Ef", "Training-Ef"})
+    page.press("Measurement")
+    page.until(lambda: not page.paths() and page.all("[data-testid^=covariance-]"))
+    page.press("Structure")
+    page.until(lambda: len(page.paths()) == 3)
+    page.find("[aria-label=Undo]").click()
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: page.paths())
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: not page.paths() and len(page.cards()) == 3)
+    assert page.errors() == []
+
+
+def test_forty_edits_are_what_their_trail_says(page: Page) -> None:
+    """Buttons and keys in any order, undo and redo among them: the board shows the model that the trail ends in."""
+    import numpy as np
+
+    fresh(page)
+    by_sentences(page)
+    page.find("[aria-label='Close the sentences']").click()
+    rng = np.random.default_rng(11)
+    settled = lambda: page.until(lambda: page.named("saved").text == "Saved")  # noqa: E731
+    for _ in range(40):
+        way = rng.integers(6)
+        names = page.cards()
+        rows = [e.get_attribute("data-testid") or "" for e in page.all("[data-testid^=row-]")]
+        if way == 0 and rows:
+            page.driver.execute_script("arguments[0].focus()", page.named(str(rng.choice(rows))))
+            page.keys("e")
+        elif way == 1 and rows:
+            page.driver.execute_script("arguments[0].focus()", page.named(str(rng.choice(rows))))
+            page.keys("a")
+            if page.all("[role=dialog]"):
+                page.until(lambda: focused(page, "Reason"))
+                page.keys(Keys.ENTER)
+        elif way == 2:
+            page.find("[aria-label=Undo]").click()
+        elif way == 3 and page.find("[aria-label=Redo]").is_enabled():
+            page.find("[aria-label=Redo]").click()
+        elif way == 4 and page.paths():
+            page.driver.execute_script("arguments[0].focus()", page.named(f"path-{rng.choice(list(page.paths()))}"))
+            page.keys(Keys.DELETE)
+            page.until(lambda: focused(page, "Reason"))
+            page.keys(Keys.ENTER)
+        elif names:
+            card = page.find(f"[aria-label='Construct {rng.choice(names)}']")
+            page.driver.execute_script("arguments[0].focus()", card)
+            page.keys(Keys.ARROW_RIGHT)
+            if page.all("[role=dialog] [role=option]"):
+                page.keys(Keys.ENTER)
+            page.keys(Keys.ESCAPE)
+        settled()
+        page.until(lambda: not page.all("[role=dialog]"))
+    state = model_of(page)
+    assert set(page.cards()) == {c["name"] for c in state["constructs"]} | set(state["observed"])
+    assert set(page.paths()) == {f"{p['source']}-{p['target']}" for p in state["paths"]}
+    found = ask(page, f"/api/models/{state['id']}/trail")
+    assert found["head"] == state["revision"]["id"]
+    page.driver.refresh()
+    page.until(lambda: set(page.paths()) == {f"{p['source']}-{p['target']}" for p in state["paths"]})
+    assert page.errors() == []

@@ -123,10 +123,11 @@ function ItemRow(props: {
       ref={button}
       data-testid={`row-${name}`}
       data-item={name}
-      className={`nodrag flex w-full items-center gap-2 rounded-md text-left text-sm hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
-      style={{ height: metrics.row }}
+      className={`nodrag flex w-full items-center gap-2 rounded-md text-left hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
+      style={{ height: metrics.row, fontSize: metrics.textSize }}
       tabIndex={-1}
-      onFocus={() => {
+      onFocus={(event) => {
+        if (!event.currentTarget.matches(":focus-visible")) return; // a click says itself what it selects
         const { group, selection } = useDesk.getState();
         const one = { kind: "indicator" as const, construct: construct.name, name };
         if (group.length === 0 && (selection === null || keyOf(selection) !== keyOf(one))) select(one);

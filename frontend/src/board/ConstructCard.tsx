@@ -104,9 +104,10 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
             className={`min-w-0 flex-1 truncate text-left ${construct ? "font-serif text-[15.5px] font-semibold" : "font-semibold"}`}
             aria-label={`${construct ? "Construct" : "Observed variable"} ${name}`}
             title={name}
-            onFocus={() => {
+            onFocus={(event) => {
               const { group } = useDesk.getState();
-              if (group.length === 0) select({ kind, name });
+              // a click says itself what it selects
+              if (group.length === 0 && event.currentTarget.matches(":focus-visible")) select({ kind, name });
             }}
             onDoubleClick={() => construct && rename(name)}
             onKeyDown={(event) => {

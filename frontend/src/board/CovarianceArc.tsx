@@ -68,7 +68,7 @@ export function CovarianceArc({ data }: EdgeProps<ArcEdge>) {
             data-testid={`covariance-${arc.from}-${arc.to}`}
             aria-label={`${arc.kind === "residual" ? "Residuals of " : ""}${arc.from} and ${arc.to} covary: ${lineText(arc, labels)}`}
             onClick={choose}
-            onFocus={choose}
+            onFocus={(event) => event.currentTarget.matches(":focus-visible") && choose()}
           >
             <span className={stale ? "opacity-45" : ""}>{lineText(arc, labels)}</span>
           </button>

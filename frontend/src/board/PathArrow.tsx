@@ -65,7 +65,11 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
             data-testid={`path-${source}-${target}`}
             aria-label={`Path from ${source} to ${target}: ${text} ${interval(bounds)}`}
             onClick={choose}
-            onFocus={() => !useDesk.getState().group.length && select({ kind: "path", source, target })}
+            onFocus={(event) =>
+              event.currentTarget.matches(":focus-visible") &&
+              !useDesk.getState().group.length &&
+              select({ kind: "path", source, target })
+            }
           >
             <span className={`text-[14.5px] font-semibold ${stale ? "opacity-45" : ""}`}>
               {text}

@@ -108,7 +108,7 @@ function Constructs({ project, model, gestures, close }: Inner) {
                   <input
                     type="checkbox"
                     className="checkbox checkbox-xs"
-                    aria-label={`Make a construct of ${p.stem}`}
+                    aria-label={`Take ${p.stem}`}
                     checked={!left.has(p.stem)}
                     onChange={() => {
                       const next = new Set(left);

@@ -17,10 +17,12 @@ import {
 import { nameConstruct } from "./columns";
 import { duplicate, removal, setAside } from "./doing";
 
-/** Whether keys pressed there are meant for the board: on it, on the shelf, or nowhere in particular. */
+const MEANT = "[aria-label='Board'], [aria-label='Shelf'], [aria-label='Trail'], nav[aria-label='Stations']";
+
+/** Whether keys pressed there are meant for the board: on it, on the shelf or the trail, or nowhere in particular. */
 export function onBoard(target: HTMLElement): boolean {
   if (useDesk.getState().listing) return false;
-  return target === document.body || target.closest("[aria-label='Board'], [aria-label='Shelf']") !== null;
+  return target === document.body || target.closest(MEANT) !== null;
 }
 
 /** The nearest card in a direction, seen from a card's middle. */

@@ -16,7 +16,7 @@ from dusk_arrow.core.specification.statements import Arrow as Sentence
 from dusk_arrow.core.specification.statements import Pair, Reference, Target
 from dusk_arrow.core.wording import coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Curve, arrival_angle, path_data, shortened
-from dusk_arrow.figure.layout import Layout, Routed, arrange
+from dusk_arrow.figure.layout import Layout, Routed, arrange, scale_in
 from dusk_arrow.figure.parts import Arc, Arrow, Card
 from dusk_arrow.figure.scene import ArcPart, ArrowPart, Board, BoxPart, CardPart, HeadPart, RowPart
 from dusk_arrow.figure.text import text_width
@@ -190,8 +190,11 @@ def _arc(line: _Covariance, model: Model, folded: frozenset[str]) -> Arc:
         for name, card in zip((line.first, line.second), line.cards, strict=True):
             ends.append(m["header"] + (model.by_name[card].indicators.index(name) + 0.5) * m["row"])
         rows = (ends[0], ends[1])
-    width = text_width(coefficient(0.5), m["labelSmall"] + 1, "sans-bold") + 8
-    return Arc(line.cards[0], line.cards[1], width, 15.0, rows)
+    return Arc(line.cards[0], line.cards[1], _arc_width(), 15.0, rows)
+
+
+def _arc_width() -> float:
+    return text_width(coefficient(0.5), metrics()["labelSmall"] + 1, "sans-bold") + 8
 
 
 def _head(curves: list[Curve]) -> HeadPart:
@@ -219,10 +222,6 @@ def _arc_part(routed: Routed, line: _Covariance) -> ArcPart:
     )
 
 
-def _scale(layout: Layout, room: tuple[float, float]) -> float:
-    return min(room[0] / max(layout.width, 1), room[1] / max(layout.height, 1), 1.1)
-
-
 def board(
     model: Model, results: Results | None, pins: Mapping[str, tuple[float, float]], view: View | None = None
 ) -> Board:
@@ -244,12 +243,11 @@ def board(
         return arrange(_cards(model, folded), arrows, pins, arcs=arcs, room=view.room)
 
     folded = view.folded & constructs
-    layout = laid_out(folded)
-    if view.room is not None and _scale(layout, view.room) * metrics()["textSize"] < READABLE:
-        more = constructs - view.opened
-        if more != folded:
-            folded, layout = more, laid_out(more)
-    return _scene(model, results, pins, layout, folded, links, shown, len(lines) - len(shown), brief)
+    if view.room is not None and model.structure_nodes:
+        beside = 0.0 if links else _arc_width() + 24
+        scale = scale_in(_cards(model, folded), arrows, view.room, beside)
+        folded = constructs - view.opened if scale * metrics()["textSize"] < READABLE else folded
+    return _scene(model, results, pins, laid_out(folded), folded, links, shown, len(lines) - len(shown), brief)
 
 
 def _scene(

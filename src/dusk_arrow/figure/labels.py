@@ -27,7 +27,7 @@ def place_labels(ways: Sequence[Way], cards: Sequence[Box]) -> list[Box]:
     owner = np.repeat(np.arange(len(places)), [len(options) for options in places])
     rank = np.concatenate([np.arange(len(options)) for options in places])
     options = _corners([option for own in places for option in own])
-    cost = 0.4 * rank + 10 * _overlapping(options, _corners(cards), 5).sum(axis=1)
+    cost = 0.4 * rank + 40 * _overlapping(options, _corners(cards), 5).sum(axis=1)
     cost += 2.0 * _crossed(options, owner, ways)
     near = _overlapping(options, options, 3)
     begins = np.searchsorted(owner, np.arange(len(places)))
@@ -36,8 +36,18 @@ def place_labels(ways: Sequence[Way], cards: Sequence[Box]) -> list[Box]:
     for _ in range(6):
         for i, part in enumerate(own):
             others = np.delete(chosen, i)
-            chosen[i] = part.start + int(np.argmin(cost[part] + 12 * near[part][:, others].sum(axis=1)))
+            chosen[i] = part.start + int(np.argmin(cost[part] + 30 * near[part][:, others].sum(axis=1)))
     return [boxes[choice - part.start] for boxes, choice, part in zip(places, chosen.tolist(), own, strict=True)]
+
+
+def collide(labels: Sequence[Box], cards: Sequence[Box]) -> bool:
+    """Whether a label lies on another, or on a card."""
+    if not labels:
+        return False
+    corners = _corners(labels)
+    among = _overlapping(corners, corners, -0.5)
+    np.fill_diagonal(among, False)
+    return bool(among.any() or _overlapping(corners, _corners(cards), -0.5).any())
 
 
 def _corners(boxes: Sequence[Box]) -> Array:

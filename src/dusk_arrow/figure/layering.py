@@ -66,6 +66,25 @@ def _barycentre(column: list[str], neighbours: dict[str, list[str]], order: dict
     return sorted(column, key=key)
 
 
+def _exchange(columns: list[list[str]], left: dict[str, list[str]], right: dict[str, list[str]]) -> None:
+    """Neighbours change places while that lessens the crossings; only their own links can cross more or less by it."""
+    place = {name: i for column in columns for i, name in enumerate(column)}
+
+    def crossed(upper: str, lower: str) -> int:
+        return sum(place[a] > place[b] for beside in (left, right) for a in beside[upper] for b in beside[lower])
+
+    improved = True
+    while improved:
+        improved = False
+        for column in columns:
+            for i in range(len(column) - 1):
+                upper, lower = column[i], column[i + 1]
+                if crossed(lower, upper) < crossed(upper, lower):
+                    column[i], column[i + 1] = lower, upper
+                    place[lower], place[upper] = i, i + 1
+                    improved = True
+
+
 def order_columns(columns: list[list[str]], links: Sequence[Link]) -> list[list[str]]:
     """The columns reordered: barycentre sweeps both ways, then exchanges of neighbours while they help."""
     left: dict[str, list[str]] = {name: [] for column in columns for name in column}
@@ -84,17 +103,7 @@ def order_columns(columns: list[list[str]], links: Sequence[Link]) -> list[list[
             beside = current[number - 1] if forward else current[number + 1]
             order = {name: i for i, name in enumerate(beside)}
             current[number] = _barycentre(current[number], left if forward else right, order)
-        improved = True
-        while improved:
-            improved = False
-            for column in current:
-                for i in range(len(column) - 1):
-                    before = crossings(current, links)
-                    column[i], column[i + 1] = column[i + 1], column[i]
-                    if crossings(current, links) < before:
-                        improved = True
-                    else:
-                        column[i], column[i + 1] = column[i + 1], column[i]
+        _exchange(current, left, right)
         count = crossings(current, links)
         if count < fewest:
             best, fewest = [list(c) for c in current], count

@@ -13,10 +13,10 @@ from scipy.optimize import isotonic_regression
 
 from dusk_arrow.figure.arcs import arc_way
 from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal
-from dusk_arrow.figure.labels import place_labels
+from dusk_arrow.figure.labels import collide, place_labels
 from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
 from dusk_arrow.figure.parts import Arc, Arrow, Card, Way
-from dusk_arrow.figure.spreading import spread
+from dusk_arrow.figure.spreading import scale_of, spread
 
 CROWDED = 0.6  # how much of a gap between columns labels may fill
 BUNDLED = 24  # from so many arrows on those that lead to one place share their way
@@ -207,32 +207,59 @@ def arrange(
     heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
     rise = _spare_rows(columns, by_name, label + spacing.column, spacing, room) if room else 0.0
     centre = _rows(columns, pieces, heights, spacing.row + rise)
+    gaps = _gaps(columns, pieces, centre, label, max((a.label_height for a in arrows), default=0.0))
+    pinned = {name: spot for name, spot in (pins or {}).items() if name in by_name}
+    for widening in (1.0, 1.3, 1.7, 2.2):
+        boxes, lane_ends = _placed(columns, by_name, centre, heights, [widening * gap for gap in gaps], spacing)
+        boxes.update({n: Box(x, y, by_name[n].width, by_name[n].height) for n, (x, y) in pinned.items()})
+        if pinned:
+            _make_room(boxes, set(pinned), spacing.row / 2)
+        ways: list[Way] = list(_ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned)))
+        ways += [(arc, _arc_ways(arc, boxes, i)) for i, arc in enumerate(arcs)]
+        labels = place_labels(ways, list(boxes.values()))
+        if pinned or not collide(labels[: len(arrows)], list(boxes.values())):
+            break
+    routed = [Routed(*_ends(a), curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
+    return _framed(boxes, routed[: len(arrows)], routed[len(arrows) :], spacing.margin, bool(pinned))
+
+
+def scale_in(cards: Sequence[Card], arrows: Sequence[Arrow], room: tuple[float, float], label: float) -> float:
+    """How large a model can be drawn in a room, before anything is routed: as `arrange` would place its cards."""
+    spacing = Spacing()
+    by_name = {card.name: card for card in cards}
+    forward = forward_links(list(by_name), [(a.source, a.target) for a in arrows])
+    gap = max([label, *(a.label_width for a in arrows)]) + spacing.column
+    columns, _, _ = _columns(by_name, forward, len(arrows) > BUNDLED, (gap, spacing.row), room)
+    own = [kept for column in columns if (kept := [name for name in column if name in by_name])]
+    sizes = {name: (card.width, card.height) for name, card in by_name.items()}
+    inner = (room[0] - 2 * spacing.margin, room[1] - 2 * spacing.margin)
+    return scale_of(own, sizes, (gap, spacing.row), inner)
+
+
+def _placed(
+    columns: Sequence[Sequence[str]],
+    cards: Mapping[str, Card],
+    centre: Mapping[str, float],
+    heights: Mapping[str, float],
+    gaps: Sequence[float],
+    spacing: Spacing,
+) -> tuple[dict[str, Box], dict[str, tuple[Point, Point]]]:
+    """Where cards stand and where lanes begin and end, with a gap for labels right of every column."""
     top = min(centre[n] - heights[n] / 2 for n in centre)
     boxes: dict[str, Box] = {}
     lane_ends: dict[str, tuple[Point, Point]] = {}
     x = spacing.margin
-    gaps = _gaps(columns, pieces, centre, label, max((a.label_height for a in arrows), default=0.0))
-    for number, column in enumerate(columns):
-        width = max((by_name[n].width for n in column if n in by_name), default=20.0)
+    for column, gap in zip(columns, gaps, strict=True):
+        width = max((cards[n].width for n in column if n in cards), default=20.0)
         for name in column:
             y = centre[name] - top + spacing.margin
-            if name in by_name:
-                card = by_name[name]
+            if name in cards:
+                card = cards[name]
                 boxes[name] = Box(x + (width - card.width) / 2, y - card.height / 2, card.width, card.height)
             else:
                 lane_ends[name] = ((x, y), (x + width, y))
-        x += width + gaps[number] + spacing.column
-    pinned = {name: pins[name] for name in (pins or {}) if name in boxes} if pins else {}
-    for name, (px, py) in pinned.items():
-        boxes[name] = Box(px, py, by_name[name].width, by_name[name].height)
-    moved = set(pinned)
-    if pinned:
-        _make_room(boxes, moved, spacing.row / 2)
-    ways: list[Way] = list(_ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned)))
-    ways += [(arc, _arc_ways(arc, boxes, i)) for i, arc in enumerate(arcs)]
-    labels = place_labels(ways, list(boxes.values()))
-    routed = [Routed(*_ends(a), curves, box) for (a, curves), box in zip(ways, labels, strict=True)]
-    return _framed(boxes, routed[: len(arrows)], routed[len(arrows) :], spacing.margin, bool(pinned))
+        x += width + gap + spacing.column
+    return boxes, lane_ends
 
 
 def _spare_rows(
@@ -256,6 +283,8 @@ def _gaps(
 ) -> list[float]:
     """Room for labels right of every column: one label wide, or more where so many arrows pass that their labels would not
     find a place one under the other."""
+    if tall == 0:
+        return [label] * len(columns)
     at = {name: number for number, column in enumerate(columns) for name in column}
     passing = Counter(at[source] for source, _ in pieces)
     height = max(centre.values()) - min(centre.values()) + 2 * tall
