@@ -12,7 +12,7 @@ from dusk_arrow.core.observations.moments import covariance
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import FixPath, SetAside, SetCovariance
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.wording import coefficient, interval_text, p_text
+from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.comparison import difference
@@ -243,9 +243,10 @@ def test_bootstrapped_quality_is_there() -> None:
 
 
 def test_numbers_print_as_the_field_expects() -> None:
-    """No leading zero, a true minus, no scientific notation."""
-    assert [coefficient(v) for v in (0.484, -0.256, 1.034, -0.001, None)] == [".48", "−.26", "1.03", ".00", "–"]
-    assert [p_text(v) for v in (0.0004, 0.0312, 1.0, None)] == ["< .001", ".031", "1.000", "–"]
+    """No leading zero, a true minus, no scientific notation; the front end's functions are put to the same table."""
+    cases = json.loads((ROOT / "tests/numbers.json").read_text())
+    for key, write in (("coefficient", coefficient), ("p", p_text), ("p_words", p_words), ("plain", plain)):
+        assert [write(value) for value, _ in cases[key]] == [text for _, text in cases[key]]
     assert interval_text((-0.04, 0.183)) == "[−.04, .18]"
 
 

@@ -26,7 +26,12 @@ export function onBoard(target: HTMLElement): boolean {
 }
 
 /** The nearest card in a direction, seen from a card's middle. */
-function beside(model: ModelState, from: string, dx: number, dy: number): string | null {
+export function beside(
+  model: Pick<ModelState, "board">,
+  from: string,
+  dx: number,
+  dy: number,
+): string | null {
   const middle = new Map(
     model.board.cards.map(({ name, box }) => [
       name,

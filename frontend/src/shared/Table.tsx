@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Copy } from "lucide-react";
 import { useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import { attempt } from "../api/attempt";
+import { asText, byValue, written } from "./tableText";
 
 type Value = number | string | null | undefined;
 
@@ -58,31 +59,6 @@ interface Sort {
 
 type Line<Row> = { group: TableGroup<Row>; row?: Row; at: number };
 const MANY = 150;
-
-function byValue<Row>(column: TableColumn<Row>, down: boolean) {
-  return (a: Row, b: Row) => {
-    const [x, y] = [column.value?.(a) ?? null, column.value?.(b) ?? null];
-    if (x === null || y === null) return Number(x === null) - Number(y === null);
-    const order = typeof x === "number" && typeof y === "number" ? x - y : String(x).localeCompare(String(y));
-    return down ? -order : order;
-  };
-}
-
-function written<Row>(column: TableColumn<Row>, row: Row): string {
-  return column.text?.(row) ?? String(column.value?.(row) ?? "");
-}
-
-/** The table as a spreadsheet takes it: as it is written on screen, or with every digit. */
-function asText<Row>(columns: TableColumn<Row>[], rows: Row[], numbers: boolean): string {
-  const copied = columns.filter((column) => column.value);
-  const cell = (column: TableColumn<Row>, row: Row) => {
-    const value = column.value?.(row);
-    const text = numbers && typeof value === "number" ? String(value) : written(column, row);
-    return text.replaceAll(/[\t\n]/g, " ");
-  };
-  const lines = rows.map((row) => copied.map((column) => cell(column, row)).join("\t"));
-  return [copied.map((column) => column.head).join("\t"), ...lines].join("\n");
-}
 
 /** Numbers stand to the right; words that follow them keep their distance. */
 function aside<Row>(columns: TableColumn<Row>[], at: number): string {
