@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import ElementClickInterceptedException, StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -34,6 +35,20 @@ def site(records: Sessions) -> Iterator[str]:
     server.close()
 
 
+class Found(WebElement):
+    """An element that is looked for again when the page has drawn it anew between finding and clicking."""
+
+    again: Callable[[], WebElement] | None = None
+
+    def click(self) -> None:
+        try:
+            super().click()
+        except (StaleElementReferenceException, ElementClickInterceptedException):
+            if self.again is None:
+                raise
+            self.again().click()
+
+
 class Page:
     """What a user does in a browser, in a user's words."""
 
@@ -50,19 +65,22 @@ class Page:
     def until(self, what: Callable[[], Any], seconds: float = 15) -> Any:
         return WebDriverWait(self.driver, seconds, 0.05, ignored_exceptions=[Exception]).until(lambda _: what())
 
+    def first(self, look: Callable[[], list[WebElement]]) -> WebElement:
+        """The first of what is looked for that can be seen, waited for; found again if the page is drawn anew."""
+        one: WebElement = self.until(lambda: next(e for e in look() if e.is_displayed()))
+        if isinstance(one, Found):
+            one.again = lambda: self.until(lambda: next(e for e in look() if e.is_displayed()))
+        return one
+
     def find(self, selector: str) -> WebElement:
-        found: WebElement = self.until(lambda: next(e for e in self.all(selector) if e.is_displayed()))
-        return found
+        return self.first(lambda: self.all(selector))
 
     def named(self, test_id: str) -> WebElement:
         return self.find(f"[data-testid='{test_id}']")
 
     def button(self, words: str) -> WebElement:
         path = f"//button[normalize-space()='{words}']"
-        found: WebElement = self.until(
-            lambda: next(e for e in self.driver.find_elements(By.XPATH, path) if e.is_displayed())
-        )
-        return found
+        return self.first(lambda: self.driver.find_elements(By.XPATH, path))
 
     def press(self, words: str) -> None:
         """Presses a button as soon as it can be pressed."""
@@ -71,11 +89,19 @@ class Page:
 
     def tab(self, words: str) -> None:
         """Looks at another view."""
-        self.until(lambda: next(tab for tab in self.all("[role=tab]") if tab.text == words)).click()
+        self.first(lambda: [tab for tab in self.all("[role=tab]") if tab.text == words]).click()
 
     def keys(self, *keys: str) -> None:
         """Presses keys where the focus is."""
         ActionChains(self.driver).send_keys(*keys).perform()
+
+    def focus(self, test_id: str) -> None:
+        """Puts the focus on something and waits until nothing takes it away again (a closing dialog, an answer)."""
+        here = "return document.activeElement?.dataset.testid"
+        for _ in range(2):
+            self.until(lambda: self.driver.execute_script("arguments[0].focus()", self.named(test_id)) is None)
+            self.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
+        self.until(lambda: self.driver.execute_script(here) == test_id)
 
     def cards(self) -> list[str]:
         return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]
@@ -115,6 +141,7 @@ def driver(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[webdriver
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver._web_element_cls = Found
     size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     yield driver, downloads

@@ -381,12 +381,14 @@ def test_forty_edits_are_what_their_trail_says(page: Page) -> None:
         names = page.cards()
         rows = [e.get_attribute("data-testid") or "" for e in page.all("[data-testid^=row-]")]
         if way == 0 and rows:
-            page.driver.execute_script("arguments[0].focus()", page.named(str(rng.choice(rows))))
+            page.focus(str(rng.choice(rows)))
             page.keys("e")
         elif way == 1 and rows:
-            page.driver.execute_script("arguments[0].focus()", page.named(str(rng.choice(rows))))
+            row = str(rng.choice(rows))
+            page.focus(row)
+            used = any(row == f"row-{one}" for c in model_of(page)["constructs"] for one in c["indicators"])
             page.keys("a")
-            if page.all("[role=dialog]"):
+            if used:
                 page.until(lambda: focused(page, "Reason"))
                 page.keys(Keys.ENTER)
         elif way == 2:
@@ -394,7 +396,7 @@ def test_forty_edits_are_what_their_trail_says(page: Page) -> None:
         elif way == 3 and page.find("[aria-label=Redo]").is_enabled():
             page.find("[aria-label=Redo]").click()
         elif way == 4 and page.paths():
-            page.driver.execute_script("arguments[0].focus()", page.named(f"path-{rng.choice(list(page.paths()))}"))
+            page.focus(f"path-{rng.choice(list(page.paths()))}")
             page.keys(Keys.DELETE)
             page.until(lambda: focused(page, "Reason"))
             page.keys(Keys.ENTER)

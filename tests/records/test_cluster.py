@@ -120,3 +120,36 @@ def test_sentences_of_earlier_versions_are_carried_over(cluster: Cluster) -> Non
         assert connection.execute(text("SELECT results->>'model' FROM runs")).scalar() == new
     engine.dispose()
     assert len(parse(new).statements) == 5
+
+
+def test_models_from_before_the_trail_have_one(cluster: Cluster) -> None:
+    """Work of the third version opens with its revisions, and its bootstrap is still found: it was of the whole model."""
+    cluster.ensure_database("d_trail")
+    engine = connect(cluster.url("d_trail"))
+    migrate(engine, "0003")
+    settings, results = '{"estimator": "ml", "scaling": "marker"}', '{"data": {"fingerprint": "f"}}'
+    with engine.begin() as connection:
+        for statement in (
+            "INSERT INTO projects (id, name, created) VALUES (1, 'old', now())",
+            "INSERT INTO data_sets (id, project_id, name, content, columns, problems, n_cases, fingerprint, kind, created) "
+            "VALUES (1, 1, 'd', '', '[]', '[]', 7, 'f', 'cases', now())",
+            "INSERT INTO data_versions (id, data_set_id, steps, n_cases, n_columns, fingerprint, words, created) "
+            "VALUES (1, 1, '[]', 7, 2, 'f', 'w', now())",
+            "INSERT INTO models (id, project_id, name, pins, onward) VALUES (1, 1, 'm', '{}', '{}')",
+            "INSERT INTO revisions (id, model_id, data_version_id, specification, settings, changes, words, created) "
+            f"VALUES (1, 1, 1, 'x leads to y', '{settings}', '[]', 'w', now())",
+            "UPDATE models SET head_id = 1",
+            "INSERT INTO runs (id, model_id, revision_id, key, settings, state, done, requested, created, results) "
+            f"VALUES (1, 1, 1, 'k', '{settings}', 'finished', 10, 10, now(), '{results}')",
+        ):
+            connection.exec_driver_sql(statement)
+    migrate(engine)
+    with sessions(engine)() as session:
+        (revision,) = store.revisions_of(session, 1)
+        assert (revision.name, revision.note, revision.prompted, revision.figures) == (None, None, "own", None)
+        wanted = {"estimator": "ml", "scaling": "marker", "part": "whole"}
+        run = store.latest_run(session, 1, "x leads to y", "f", wanted)
+        assert run is not None
+        assert run.id == 1
+        assert store.latest_run(session, 1, "x leads to y", "f", {**wanted, "part": "measurement"}) is None
+    engine.dispose()
