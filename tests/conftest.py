@@ -25,6 +25,14 @@ settings.register_profile("calm", deadline=None, max_examples=25, derandomize=Tr
 settings.load_profile("calm")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Two processes share the work file by file; all of the browser's tests run in one of them, after each other."""
+    for item in items:
+        browser = "browser" in item.path.parts
+        item.add_marker(pytest.mark.xdist_group("browser" if browser else str(item.path)))
+    items.sort(key=lambda item: "browser" not in item.path.parts)  # the longest first, so that nobody waits for it
+
+
 def demo_data(name: str) -> DataSet:
     return read_csv((DEMO / f"{name}.csv").read_bytes(), name).data
 

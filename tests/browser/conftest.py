@@ -13,6 +13,7 @@ from selenium.common.exceptions import ElementClickInterceptedException, StaleEl
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 from waitress import create_server
@@ -95,13 +96,14 @@ class Page:
         """Presses keys where the focus is."""
         ActionChains(self.driver).send_keys(*keys).perform()
 
-    def focus(self, test_id: str) -> None:
+    def focus(self, selector: str) -> None:
         """Puts the focus on something and waits until nothing takes it away again (a closing dialog, an answer)."""
-        here = "return document.activeElement?.dataset.testid"
+        self.keys(Keys.SHIFT)  # as by the keyboard: what gets the focus after a click of the mouse is not selected by it
         for _ in range(2):
-            self.until(lambda: self.driver.execute_script("arguments[0].focus()", self.named(test_id)) is None)
+            self.until(lambda: self.driver.execute_script("arguments[0].focus()", self.find(selector)) is None)
             self.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
-        self.until(lambda: self.driver.execute_script(here) == test_id)
+        here = "return document.activeElement.matches(arguments[0])"
+        self.until(lambda: self.driver.execute_script(here, selector))
 
     def cards(self) -> list[str]:
         return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]

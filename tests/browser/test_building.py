@@ -157,9 +157,8 @@ def test_the_trail_remembers_and_leads_back(page: Page) -> None:
     page.keys("t")
     trail = page.find("[aria-label=Trail]")
     page.until(lambda: "“no theory for it”" in page.find("[aria-label=Revision]").text)
-    card = page.find("[aria-label=Revision]").text
-    assert "path Tr → Pe removed" in card
-    assert "Δχ² = 5.6, Δdf = 1" in card
+    assert "path Tr → Pe removed" in page.find("[aria-label=Revision]").text
+    page.until(lambda: "Δχ² = 5.6, Δdf = 1" in page.find("[aria-label=Revision]").text)
     dots = page.all("[data-testid^=revision-]")
     ActionChains(page.driver).move_to_element(dots[-2]).perform()
     page.until(lambda: "Eo leads to Pe" in page.find("[aria-label=Revision]").text)
@@ -381,11 +380,11 @@ def test_forty_edits_are_what_their_trail_says(page: Page) -> None:
         names = page.cards()
         rows = [e.get_attribute("data-testid") or "" for e in page.all("[data-testid^=row-]")]
         if way == 0 and rows:
-            page.focus(str(rng.choice(rows)))
+            page.focus(f"[data-testid='{rng.choice(rows)}']")
             page.keys("e")
         elif way == 1 and rows:
             row = str(rng.choice(rows))
-            page.focus(row)
+            page.focus(f"[data-testid='{row}']")
             used = any(row == f"row-{one}" for c in model_of(page)["constructs"] for one in c["indicators"])
             page.keys("a")
             if used:
@@ -396,17 +395,18 @@ def test_forty_edits_are_what_their_trail_says(page: Page) -> None:
         elif way == 3 and page.find("[aria-label=Redo]").is_enabled():
             page.find("[aria-label=Redo]").click()
         elif way == 4 and page.paths():
-            page.focus(f"path-{rng.choice(list(page.paths()))}")
+            page.focus(f"[data-testid='path-{rng.choice(list(page.paths()))}']")
             page.keys(Keys.DELETE)
             page.until(lambda: focused(page, "Reason"))
             page.keys(Keys.ENTER)
         elif names:
-            card = page.find(f"[aria-label='Construct {rng.choice(names)}']")
-            page.driver.execute_script("arguments[0].focus()", card)
+            page.focus(f"[aria-label='Construct {rng.choice(names)}']")
             page.keys(Keys.ARROW_RIGHT)
+            page.until(lambda: page.all("[role=dialog]"))
             if page.all("[role=dialog] [role=option]"):
                 page.keys(Keys.ENTER)
-            page.keys(Keys.ESCAPE)
+            else:
+                page.keys(Keys.ESCAPE)
         settled()
         page.until(lambda: not page.all("[role=dialog]"))
     state = model_of(page)

@@ -304,8 +304,8 @@ function things({ project, model, go }: World): Entry[] {
     ...model.observed.map((one) =>
       look(`observed ${one}`, one, "observed variable", { kind: "observed", name: one }, one),
     ),
-    ...model.paths.map((p) =>
-      look(`path ${p.source} ${p.target}`, `${p.source} → ${p.target}`, "path", { kind: "path", ...p }),
+    ...model.paths.map(({ source, target }) =>
+      look(`path ${source} ${target}`, `${source} → ${target}`, "path", { kind: "path", source, target }),
     ),
     ...project.columns
       .filter((column) => !owned.has(column.name) && !model.observed.includes(column.name))
