@@ -9,7 +9,9 @@ from pathlib import Path
 
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs/screenshots"
 
@@ -44,6 +46,19 @@ class Camera:
         tabs = self.driver.find_elements(By.CSS_SELECTOR, "[role=tab]")
         next(tab for tab in tabs if tab.text == words).click()
         time.sleep(2.5)
+
+    def press(self, *keys: str) -> None:
+        """Presses keys one after the other where the focus is."""
+        for key in keys:
+            held, _, letter = key.rpartition("+")
+            chain = ActionChains(self.driver)
+            if held:
+                chain.key_down(Keys.CONTROL)
+            chain.send_keys(letter)
+            if held:
+                chain.key_up(Keys.CONTROL)
+            chain.perform()
+        time.sleep(1.5)
 
     def take(self, name: str) -> None:
         """Saves what is seen."""
@@ -84,6 +99,15 @@ def main(address: str) -> None:
     camera.take("model-day")
     camera.click("[title^='Every loading, path']")
     camera.take("parameters")
+    camera.open(f"{base}/model")
+    camera.press("s")
+    camera.driver.execute_script("document.activeElement.blur()")
+    camera.press("t")
+    camera.take("sentences-trail")
+    camera.open(f"{base}/model")
+    camera.press("Control+k")
+    camera.press(*"effic")
+    camera.take("finder")
     camera.open(f"{base}/model", "dusk-night")
     camera.click("[data-testid=row-ef5]")
     camera.take("model-night")

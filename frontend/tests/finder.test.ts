@@ -1,6 +1,6 @@
 // What is found by a few letters, and which keys do what.
 import { beforeEach, describe, expect, test } from "vitest";
-import { fit, pieces } from "../src/finder/matching";
+import { fit, pieces, shared } from "../src/finder/matching";
 import { changeKey, inText, KEYS, keysOf, piecesOf, pressed } from "../src/frame/keys";
 
 describe("finding", () => {
@@ -20,6 +20,17 @@ describe("finding", () => {
     expect(fit("eo", "Eo")).toBeLessThan(fit("eo", "Set eo1 aside…") ?? 0);
     expect(fit("tr", "Training")).toBeLessThan(fit("tr", "years", "trained for") ?? 0);
     expect(fit("model", "All models")).toBeLessThan(fit("model", "remodelled") ?? 0);
+  });
+
+  test("gives every kind its share of the lines, and the rest of the room to whoever has more", () => {
+    const letters = (from: string, count: number) => Array.from({ length: count }, (_, i) => `${from}${i}`);
+    const kinds = (...counts: number[]) =>
+      counts.map((count, i) => ({ own: letters("abc"[i] ?? "", count), share: 3 }));
+    expect(shared(kinds(9, 1, 0), 6)).toEqual(["a0", "a1", "a2", "a3", "a4", "b0"]);
+    expect(shared(kinds(9, 9, 9), 6)).toHaveLength(9);
+    expect(shared(kinds(1, 9, 1), 6)).toEqual(["a0", "b0", "b1", "b2", "b3", "c0"]);
+    expect(shared(kinds(9, 0, 0), 0)).toHaveLength(3);
+    expect(shared([], 6)).toEqual([]);
   });
 
   test("shows what was found, and loses no letter", () => {

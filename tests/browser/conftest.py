@@ -98,7 +98,9 @@ class Page:
 
     def focus(self, selector: str) -> None:
         """Puts the focus on something and waits until nothing takes it away again (a closing dialog, an answer)."""
-        self.keys(Keys.SHIFT)  # as by the keyboard: what gets the focus after a click of the mouse is not selected by it
+        self.keys(
+            Keys.SHIFT
+        )  # as by the keyboard: what gets the focus after a click of the mouse is not selected by it
         for _ in range(2):
             self.until(lambda: self.driver.execute_script("arguments[0].focus()", self.find(selector)) is None)
             self.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")

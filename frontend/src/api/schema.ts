@@ -2270,7 +2270,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.3.0
+             * @default 0.4.0
              */
             version: string;
         };

@@ -28,7 +28,7 @@ export function BuildHelp({ open, close, begin, ...rest }: Props) {
   ];
   return (
     <Dialog open={open} onClose={close} className="relative z-50">
-      <div className="fixed inset-0 bg-base-content/15" aria-hidden="true" />
+      <div className="fixed inset-0 bg-scrim" aria-hidden="true" />
       <div className="fixed inset-0 grid place-items-center p-6">
         <DialogPanel className="flex max-h-[620px] w-[760px] flex-col rounded-box border border-line bg-base-100 p-5 text-left shadow-xl">
           <div className="mb-2 flex items-center">

@@ -9,7 +9,7 @@ import { WhatIf } from "../lens/WhatIf";
 import { find, useDesk } from "../model/desk";
 import { TextButton } from "../shared/controls";
 import { entries, type Entry } from "./entries";
-import { fit, pieces } from "./matching";
+import { fit, pieces, shared } from "./matching";
 
 interface Props {
   project: Project;
@@ -18,6 +18,7 @@ interface Props {
   station: string;
 }
 
+const ROOM = 12; // lines that can be seen at once
 const KINDS: { kind: Entry["kind"]; most: number; unasked: number }[] = [
   { kind: "do", most: 6, unasked: 7 },
   { kind: "in this model", most: 5, unasked: 0 },
@@ -57,11 +58,13 @@ export default function Finder({ project, model, gestures, station }: Props) {
       const cost = fit(typed, entry.words, entry.detail);
       return cost === null ? [] : [{ entry, cost }];
     });
-    return KINDS.flatMap(({ kind, most, unasked }) => {
-      const own = judged.filter(({ entry }) => entry.kind === kind);
-      if (typed.trim()) own.sort((a, b) => a.cost - b.cost);
-      return own.slice(0, typed.trim() ? most : unasked).map(({ entry }) => entry);
-    });
+    const asked = typed.trim() !== "";
+    if (asked) judged.sort((a, b) => a.cost - b.cost);
+    const kinds = KINDS.map((one) => ({
+      own: judged.filter(({ entry }) => entry.kind === one.kind).map(({ entry }) => entry),
+      share: asked ? one.most : one.unasked,
+    }));
+    return shared(kinds, asked ? ROOM : 0);
   }, [everything, typed]);
   // What fits best is chosen to begin with, whatever kind it is of.
   const best = useMemo(() => {
@@ -103,7 +106,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
           : `${selection.name} is selected`;
   return (
     <Dialog open onClose={close} className="relative z-50">
-      <div className="fixed inset-0 bg-base-content/45" aria-hidden="true" />
+      <div className="fixed inset-0 bg-scrim" aria-hidden="true" />
       <div className="fixed inset-0 flex items-start justify-center p-6 pt-[84px]">
         <DialogPanel className="grid h-[576px] w-[980px] grid-cols-[minmax(0,1fr)_308px] overflow-hidden rounded-[1.1rem] bg-card shadow-2xl">
           <div className="flex min-h-0 flex-col px-4 pt-5">

@@ -42,3 +42,14 @@ export function pieces(typed: string, name: string): Piece[] {
   }
   return found;
 }
+
+/** Lists that share some lines: each has its share of them, and what one does not need of the room is the next ones'. */
+export function shared<T>(lists: { own: T[]; share: number }[], room: number): T[] {
+  const taken = lists.map(({ own, share }) => Math.min(own.length, share));
+  let spare = room - taken.reduce((sum, count) => sum + count, 0);
+  return lists.flatMap(({ own }, i) => {
+    const more = Math.max(0, Math.min(spare, own.length - (taken[i] ?? 0)));
+    spare -= more;
+    return own.slice(0, (taken[i] ?? 0) + more);
+  });
+}

@@ -1,11 +1,13 @@
 import { ReactFlowProvider } from "@xyflow/react";
+import { X } from "lucide-react";
 import { lazy, Suspense } from "react";
 import { Board } from "../board/Board";
 import type { StationProps } from "../frame/stations";
 import { Lens } from "../lens/Lens";
 import { Trail } from "../trail/Trail";
 import { useBoardKeys } from "./boardKeys";
-import { list, useDesk } from "./desk";
+import { Symbol } from "../shared/controls";
+import { list, select, useDesk } from "./desk";
 import { NamePrompt } from "./NamePrompt";
 import { PathPrompt } from "./PathPrompt";
 import { Proposal } from "./Proposal";
@@ -40,11 +42,18 @@ export default function ModelStation({ project, model, gestures }: StationProps)
           <div
             className={
               writing
-                ? "absolute -bottom-2 right-4 z-30 flex max-h-[340px] translate-y-1/3 rounded-box border border-line bg-base-100 py-3 pl-2 shadow-xl"
+                ? "absolute bottom-14 right-6 z-30 flex max-h-[62%] rounded-box border border-line bg-base-100 py-3 pl-2 pr-3 shadow-xl"
                 : "flex"
             }
           >
             <Lens project={project} model={model} gestures={gestures} />
+            {writing && (
+              <span className="absolute right-2 top-2">
+                <Symbol label="Close the lens" size="xs" onClick={() => select(null)}>
+                  <X size={14} />
+                </Symbol>
+              </span>
+            )}
           </div>
         )}
       </div>

@@ -9,7 +9,7 @@ export function NamePrompt({ gestures }: { gestures: Gestures }) {
   const naming = useDesk((desk) => desk.naming);
   return (
     <Dialog open={naming !== null} onClose={() => nameIt(null)} className="relative z-50">
-      <div className="fixed inset-0 bg-base-content/10" aria-hidden="true" />
+      <div className="fixed inset-0 bg-scrim" aria-hidden="true" />
       <div className="pointer-events-none fixed inset-x-0 top-[190px] flex justify-center">
         {naming && <Asked key={naming.suggestion} naming={naming} gestures={gestures} />}
       </div>

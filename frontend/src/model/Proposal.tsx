@@ -11,7 +11,7 @@ export function Proposal({ model, gestures }: { model: ModelState; gestures: Ges
   const proposal = useDesk((desk) => desk.proposal);
   return (
     <Dialog open={proposal !== null} onClose={() => propose(null)} className="relative z-50">
-      <div className="fixed inset-0 bg-base-content/10" aria-hidden="true" />
+      <div className="fixed inset-0 bg-scrim" aria-hidden="true" />
       <div className="pointer-events-none fixed inset-x-0 top-[170px] flex justify-center">
         {proposal && <Asked key={proposal.question} {...{ model, gestures, proposal }} />}
       </div>

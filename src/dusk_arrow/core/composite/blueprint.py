@@ -1,0 +1,112 @@
+"""A model as composites see it: blocks of indicators, how each is weighted, and the paths among them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.linear_algebra import Array
+
+Scheme = Literal["path", "factorial", "centroid"]
+OuterMode = Literal["A", "B"]
+
+
+@dataclass(frozen=True)
+class Block:
+    """A construct, or an observed variable in paths (`single`), with the positions of its indicators among the columns.
+
+    Mode A weighs each indicator by its correlation with the construct's neighbours, mode B by a regression on all
+    of the block. `consistent` says whether correlations with it are corrected for its unreliability.
+    """
+
+    name: str
+    columns: tuple[int, ...]
+    mode: OuterMode = "A"
+    consistent: bool = False
+
+    @property
+    def single(self) -> bool:
+        """Whether one column stands for it."""
+        return len(self.columns) == 1
+
+
+@dataclass(frozen=True)
+class Blueprint:
+    """Blocks over columns, paths between blocks by position (source, target), and the scheme of the inner weights.
+
+    `saturated` links every block with every other: the measurement part, where paths are not said.
+    """
+
+    columns: tuple[str, ...]
+    blocks: tuple[Block, ...]
+    paths: tuple[tuple[int, int], ...]
+    scheme: Scheme = "path"
+    saturated: bool = False
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The blocks by name."""
+        return tuple(block.name for block in self.blocks)
+
+    @cached_property
+    def member(self) -> NDArray[np.bool_]:
+        """Which columns belong to which block (m, p)."""
+        found = np.zeros((len(self.blocks), len(self.columns)), dtype=bool)
+        for row, block in enumerate(self.blocks):
+            found[row, list(block.columns)] = True
+        return found
+
+    @cached_property
+    def linked(self) -> NDArray[np.bool_]:
+        """Which blocks are neighbours (m, m)."""
+        m = len(self.blocks)
+        if self.saturated:
+            return ~np.eye(m, dtype=bool)
+        found = np.zeros((m, m), dtype=bool)
+        for source, target in self.paths:
+            found[source, target] = found[target, source] = True
+        return found
+
+    @cached_property
+    def antecedents(self) -> dict[int, tuple[int, ...]]:
+        """For every outcome, what leads to it, in the order in which paths were said."""
+        found: dict[int, tuple[int, ...]] = {}
+        for source, target in self.paths:
+            found[target] = (*found.get(target, ()), source)
+        return found
+
+    @cached_property
+    def order(self) -> tuple[int, ...]:
+        """The blocks with causes before effects. Raises ValueError where paths go round in a circle."""
+        left, done = list(range(len(self.blocks))), []
+        while left:
+            ready = [i for i in left if not set(self.antecedents.get(i, ())) & set(left)]
+            if not ready:
+                raise ValueError("the paths go round in a circle")
+            done += ready
+            left = [i for i in left if i not in ready]
+        return tuple(done)
+
+    @cached_property
+    def exogenous(self) -> tuple[int, ...]:
+        """The blocks that nothing leads to."""
+        return tuple(i for i in range(len(self.blocks)) if i not in self.antecedents)
+
+    @cached_property
+    def corrected(self) -> tuple[int, ...]:
+        """The blocks whose correlations are corrected for unreliability: mode A with two indicators or more."""
+        return tuple(
+            i for i, block in enumerate(self.blocks) if block.consistent and block.mode == "A" and not block.single
+        )
+
+    def path_matrix(self, coefficients: Array) -> Array:
+        """Coefficients (…, k) of the paths as a matrix (…, m, m), rows being outcomes."""
+        m = len(self.blocks)
+        found = np.zeros((*coefficients.shape[:-1], m, m))
+        for column, (source, target) in enumerate(self.paths):
+            found[..., target, source] = coefficients[..., column]
+        return found
