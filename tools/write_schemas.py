@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import create_engine
 
-from dusk_arrow.core.assessment.criteria import SHEET, Criterion
+from dusk_arrow.core.assessment.criteria import EXTREMES, SHEET, Criterion
 from dusk_arrow.exchange.file_formats import FORMATS
 from dusk_arrow.records.database import sessions
 from dusk_arrow.results.document import Results
@@ -42,7 +42,7 @@ def figure_table(page: str) -> str:
     """The figures of the registry that belong to a page, as a table."""
     lines = ["| figure | what it is | formula | source | ● | ◐ | cut-offs from |", "|---|---|---|---|---|---|---|"]
     for criterion in SHEET:
-        if criterion.page == page and criterion.key != "lowest_ave":
+        if criterion.page == page and criterion.key not in EXTREMES:
             cells = (criterion.label, criterion.definition, criterion.formula, criterion.source,
                      _bound(criterion, criterion.good), _bound(criterion, criterion.tolerable),
                      criterion.cut_off_source)  # fmt: skip

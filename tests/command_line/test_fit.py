@@ -227,8 +227,13 @@ def test_scores_of_the_sample_and_of_new_cases(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("options", "code"),
     [
-        (["--estimator", "pls"], "option_not_available"),
-        (["--missing", "pairwise"], "option_not_available"),
+        (["--estimator", "pls", "--family", "covariance"], "option_invalid"),
+        (["--estimator", "ml", "--missing", "pairwise"], "missing_not_available"),
+        (["--family", "composite", "--missing", "full-information"], "missing_not_available"),
+        (["--family", "composite", "--errors", "sandwich"], "errors_not_available"),
+        (["--family", "composite", "--means"], "means_not_available"),
+        (["--family", "composite", "--bollen-stine"], "bollen_stine_not_available"),
+        (["--family", "composite", "--scheme", "nonsense"], "option_invalid"),
         (["--estimator", "gls", "--missing", "full-information"], "full_information_needs_ml"),
         (["--missing", "full-information", "--errors", "satorra-bentler"], "errors_need_complete_cases"),
         (["--missing", "full-information", "--bollen-stine"], "bollen_stine_needs_complete_cases"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from dusk_arrow.core.parameter_key import ParameterKey
-from dusk_arrow.core.problems import ProblemError
+from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import (
     AddConstruct,
@@ -35,9 +35,10 @@ from dusk_arrow.core.specification.changes import (
     TakeBack,
     words,
 )
-from dusk_arrow.core.specification.checking import check
+from dusk_arrow.core.specification.checking import check, formative_of_factors
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.core.specification.writing import write
 
 TEXT = """# a theory
@@ -205,6 +206,11 @@ def test_refusals(change: Change, code: str) -> None:
 COLUMNS = ["a1", "a2", "a3", "b1", "b2", "b3", "x", "y"]
 
 
+def problems_of(specification: Specification) -> list[Problem]:
+    """What is wrong with a model of common factors."""
+    return [*check(specification, COLUMNS), *formative_of_factors(read(specification))]
+
+
 @pytest.mark.parametrize(
     ("text", "code", "about"),
     [
@@ -233,8 +239,8 @@ COLUMNS = ["a1", "a2", "a3", "b1", "b2", "b3", "x", "y"]
 )
 def test_problems_of_a_model_are_named(text: str, code: str, about: str | None) -> None:
     """Every way to contradict oneself is said in words, with the name it concerns."""
-    found = [p for p in check(parse(text), COLUMNS) if p.code == code]
-    assert found, [p.code for p in check(parse(text), COLUMNS)]
+    found = [p for p in problems_of(parse(text)) if p.code == code]
+    assert found, [p.code for p in problems_of(parse(text))]
     if about is not None:
         assert about in found[0].about
 
@@ -245,10 +251,10 @@ def test_repairs_do_repair() -> None:
     for text in ("A shows in a1, a9, a2", "A shows in a1, a2\na1 leads to y", "F is made of a1, a2\nx leads to y",
                  "A shows in a1, a2\nB is made of a2, b1", "F is made of a1, a2\nF leads to y\nx leads to F"):  # fmt: skip
         specification = parse(text)
-        for problem in check(specification, COLUMNS):
+        for problem in problems_of(specification):
             for repair in problem.repairs:
                 tried += 1
-                left = {p.code for p in check(apply(specification, repair.change), COLUMNS)}
+                left = {p.code for p in problems_of(apply(specification, repair.change))}
                 assert problem.code not in left, (text, repair.words)
     assert tried >= 7
 

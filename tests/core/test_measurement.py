@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.checking import check
-from dusk_arrow.core.specification.measurement import estimated_part, left_out, measurement_only
+from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
@@ -55,7 +56,7 @@ def test_what_is_said_of_paths_waits() -> None:
     assert write(reduced) == BY_HAND
     assert left_out(parse(RICH)) == ("F", "x", "y")
     assert measurement_only(reduced) == reduced, "done twice it is done once"
-    assert estimated_part(parse(RICH), "whole") == parse(RICH)
+    assert FAMILIES["covariance"].estimated_part(parse(RICH), "whole") == parse(RICH)
 
 
 @pytest.mark.parametrize("name", ALL)

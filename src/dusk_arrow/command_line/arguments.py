@@ -64,7 +64,7 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     for option in options_by_name().values():
         if option.choices:
             values = ", ".join(choice.value for choice in option.choices)
-            how.add_argument(f"--{option.name}", help=f"{option.label.lower()}: {values}")
+            how.add_argument(f"--{option.name.replace('_', '-')}", help=f"{option.label.lower()}: {values}")
         else:
             how.add_argument(f"--{option.name}", action="store_true", default=None, help=option.hint)
     boot = parser.add_argument_group("bootstrap")

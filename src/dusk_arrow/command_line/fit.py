@@ -43,17 +43,6 @@ def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
     return source, list(noticed)
 
 
-LATER = {
-    ("family", "composite"): "The composite-based family is not available yet.",
-    ("estimator", "pls"): "The composite-based family is not available yet.",
-    ("estimator", "plsc"): "The composite-based family is not available yet.",
-    (
-        "missing",
-        "pairwise",
-    ): "Pairwise covariances belong to the composite-based family; use full-information or listwise.",
-}
-
-
 def _stored_settings(path: str) -> dict[str, Any]:
     """The settings of a file: as exported, or the whole results document of a run. Raises ProblemError."""
     try:
@@ -69,16 +58,16 @@ def _settings(options: argparse.Namespace) -> Settings:
     chosen = _stored_settings(options.settings) if options.settings else {}
     given = {name: getattr(options, name, None) for name in Settings.model_fields}
     chosen |= {name: value for name, value in given.items() if value is not None}
-    for (name, value), message in LATER.items():
-        if chosen.get(name) == value:
-            raise problem("option_not_available", f"--{name} {value}: {message}")
+    if options.estimator and not options.family:
+        chosen.pop("family", None)  # an estimator names its family
     if chosen.get("bollen_stine") and not chosen.get("bootstrap"):
         chosen["bootstrap"] = RESAMPLES
     try:
         return Settings(**chosen)
     except ValidationError as error:
         first = error.errors()[0]
-        raise problem("option_invalid", f"--{str(first['loc'][0]).replace('_', '-')}: {first['msg']}.") from None
+        name = f"--{str(first['loc'][0]).replace('_', '-')}: " if first["loc"] else ""
+        raise problem("option_invalid", f"{name}{first['msg'].removeprefix('Value error, ')}.") from None
 
 
 def _write_scores(results: Results, source: Source, options: argparse.Namespace) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
-from dusk_arrow.results.document import BollenStinePart, Interval, Results
+from dusk_arrow.results.document import BollenStinePart, FitPart, Interval, Results
 
 MODIFICATIONS = 5
 
@@ -33,6 +33,8 @@ def _fit(results: Results) -> str:
     fit = results.fit
     if fit is None:
         return ""
+    if fit.df is None or fit.chi_square is None:
+        return _distances(fit)
     p = "saturated: nothing to test" if fit.df == 0 else p_words(fit.p_value)
     return "\n".join(
         [
@@ -43,6 +45,23 @@ def _fit(results: Results) -> str:
             *_bollen_stine(fit.bollen_stine),
         ]
     )
+
+
+def _distances(fit: FitPart) -> str:
+    """Distances of the whole and of the measurement part, with what they would be by chance where that was drawn."""
+    part = fit.measurement_part
+    rows = []
+    for what, values, reference in (
+        ("whole model", fit, fit.reference),
+        ("measurement part", part, part.reference if part else None),
+    ):
+        if values is None:
+            continue
+        for name, label in (("srmr", "SRMR"), ("d_uls", "d_ULS"), ("d_g", "d_G")):
+            bounds = getattr(reference, name) if reference else None
+            chance = [plain(bounds.q95), plain(bounds.q99)] if bounds else ["", ""]
+            rows.append([f"{label} of the {what}", coefficient(getattr(values, name), 3), *chance])
+    return table(["fit", "", "95 %", "99 %"], rows)
 
 
 def _bollen_stine(test: BollenStinePart | None) -> list[str]:
@@ -109,9 +128,9 @@ def _quality(results: Results) -> str:
     if results.quality is None:
         return ""
     constructs = table(
-        ["construct", "alpha", "composite reliability", "AVE", "R²"],
+        ["construct", "alpha", "rho_A", "composite reliability", "AVE", "R²"],
         [
-            [c.name, coefficient(c.alpha, 3), coefficient(c.composite_reliability, 3), coefficient(c.ave, 3), coefficient(results.r_squared.get(c.name), 3)]
+            [c.name, coefficient(c.alpha, 3), coefficient(c.rho_a, 3), coefficient(c.composite_reliability, 3), coefficient(c.ave, 3), coefficient(results.r_squared.get(c.name), 3)]
             for c in results.quality.constructs
         ],
     )  # fmt: skip

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
-from dusk_arrow.core.assessment.fit import Fit, ScaledFit
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit, ScaledFit
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.figures import FigureKey, Figures
 from dusk_arrow.core.linear_algebra import Array
@@ -33,6 +33,22 @@ class EstimationSettings(Protocol):
     @property
     def estimator(self) -> str:
         """The estimator's key."""
+
+    @property
+    def part(self) -> Literal["whole", "measurement"]:
+        """What of the model is estimated."""
+
+    @property
+    def scheme(self) -> Literal["path", "factorial", "centroid"]:
+        """How a composite draws on its neighbours."""
+
+    @property
+    def second_order(self) -> Literal["two-stage", "repeated"]:
+        """How composites of composites are estimated."""
+
+    @property
+    def signs(self) -> Literal["loadings", "full-sample"]:
+        """How composites are turned in resamples."""
 
     @property
     def scaling(self) -> Literal["marker", "unit-variance"]:
@@ -153,7 +169,8 @@ class NotFitted:
 
 @dataclass(frozen=True)
 class Fitted:
-    """Everything known about one estimation. Figures (f,) and their errors are found by key; `errors` has fewer keys."""
+    """Everything known about one estimation. Figures (f,) and their errors are found by key; `errors` has fewer keys, and
+    none where errors are the bootstrap's alone (`analytic` False)."""
 
     set_up: SetUp
     identity: str
@@ -162,7 +179,7 @@ class Fitted:
     iterations: int
     admissible: bool
     minima: Minima
-    fit: Fit
+    fit: Fit | DistanceFit
     scaled: ScaledFit | None
     residuals: Residuals
     parameters: tuple[Parameter, ...]
@@ -177,6 +194,7 @@ class Fitted:
     scores: ScoreWeights
     task: Task | None
     own: Any = field(repr=False)
+    analytic: bool = True  # whether there are errors without a bootstrap
 
     @property
     def evidence(self) -> Evidence:
@@ -199,6 +217,12 @@ class Family(Protocol):
     @property
     def readout(self) -> tuple[str, ...]:
         """The keys of the figures that its readout shows."""
+
+    def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
+        """What of a specification is estimated."""
+
+    def left_out(self, specification: Specification) -> tuple[str, ...]:
+        """What takes no part in the measurement model."""
 
     def check(self, model: Model, source: Source, settings: EstimationSettings) -> list[Problem]:
         """What this family cannot say or needs other data for."""

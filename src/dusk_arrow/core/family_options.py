@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dusk_arrow.core.composite.options import OPTIONS as COMPOSITE
 from dusk_arrow.core.covariance.options import OPTIONS as COVARIANCE
 from dusk_arrow.core.options import FamilyOptions, Option
 
-FAMILY_OPTIONS: tuple[FamilyOptions, ...] = (COVARIANCE,)
+FAMILY_OPTIONS: tuple[FamilyOptions, ...] = (COVARIANCE, COMPOSITE)
 
 
 def options_by_name() -> dict[str, Option]:

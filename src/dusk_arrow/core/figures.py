@@ -32,6 +32,12 @@ FigureName = Literal[
     "htmt",
     "vif_antecedents",
     "f_squared",
+    "rho_a",
+    "r_squared_adjusted",
+    "htmt_signed",
+    "htmt2",
+    "vif_full",
+    "vif_indicators",
 ]
 
 

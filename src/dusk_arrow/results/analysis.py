@@ -14,7 +14,6 @@ from dusk_arrow.core.family import Family, Fitted, NotFitted, SetUp
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.problems import Problem, has_error
 from dusk_arrow.core.specification.checking import check
-from dusk_arrow.core.specification.measurement import estimated_part, left_out
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
@@ -91,10 +90,10 @@ def _analyse(
     progress: Progress | None,
 ) -> Analysis:
     family = FAMILIES[settings.family]
-    said = estimated_part(specification, settings.part)
+    said = family.estimated_part(specification, settings.part)
     model, problems = _checked(family, said, source, settings)
     if settings.part == "measurement":
-        problems += part_note(left_out(specification))
+        problems += part_note(family.left_out(specification))
     set_up, found = _set_up(family, said, model, source, settings, problems)
     problems = [*found, *weight_note(source), *coarse_items(source, set_up.names)]
     problems += sample_notes(set_up.evidence[0], set_up.n_asked, set_up.takes_incomplete)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dusk_arrow.core.assessment.fit import Fit
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Fitted, Task
 from dusk_arrow.core.figures import FigureKey, against_zero
@@ -55,6 +55,7 @@ class BootstrapOutcome:
     not_converged: int
     inadmissible: int
     transformed: TransformedTest | None
+    reference: dict[str, tuple[float, float]] | None = None  # 95 and 99 % quantiles of distances, from transformed data
 
 
 def _still(values: Array) -> Array:
@@ -62,11 +63,26 @@ def _still(values: Array) -> Array:
     return values.std(axis=0) < 1e-12 if values.shape[0] else np.ones(values.shape[1], dtype=bool)
 
 
-def _transformed(found: list[ChunkResult], fit: Fit, settings: Settings) -> TransformedTest | None:
-    if not settings.bollen_stine:
+def _transformed(found: list[ChunkResult], fit: Fit | DistanceFit, settings: Settings) -> TransformedTest | None:
+    if not settings.bollen_stine or isinstance(fit, DistanceFit):
         return None
     statistics = np.concatenate([r.statistics for r in found])
     return TransformedTest(statistics, int((statistics >= fit.chi_square).sum()))
+
+
+def _reference(found: list[ChunkResult], fit: Fit | DistanceFit) -> dict[str, tuple[float, float]] | None:
+    """Quantiles of distances that have been drawn (Dijkstra & Henseler 2015)."""
+    if not isinstance(fit, DistanceFit):
+        return None
+    drawn = np.concatenate([r.statistics for r in found])
+    names = [f"{part}.{figure}" for part in ("whole", "measurement") for figure in ("srmr", "d_uls", "d_g")]
+    quantiles = {}
+    for name, column in zip(names, drawn.T, strict=True):
+        finite = column[np.isfinite(column)]
+        if finite.size > 1:
+            low, high = np.quantile(finite, [0.95, 0.99])
+            quantiles[name] = (float(low), float(high))
+    return quantiles
 
 
 def bootstrap(
@@ -106,4 +122,5 @@ def bootstrap(
         sum(r.failed for r in found),
         int((~admissible).sum()),
         _transformed(found, fitted.fit, settings),
+        _reference(found, fitted.fit),
     )

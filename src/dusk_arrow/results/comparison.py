@@ -10,7 +10,6 @@ import numpy as np
 from dusk_arrow.core.assessment.comparing import Comparison, Difference, ParameterTest, PathTest, difference_of
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.specification.measurement import estimated_part
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import same_data
@@ -24,12 +23,16 @@ def difference(first: Results, second: Results) -> Difference | None:
     """
     if first.fit is None or second.fit is None or not same_data(first, second):
         return None
-    return difference_of(second.fit.chi_square - first.fit.chi_square, second.fit.df - first.fit.df)
+    more, fewer = (second.fit.chi_square, second.fit.df), (first.fit.chi_square, first.fit.df)
+    if more[0] is None or more[1] is None or fewer[0] is None or fewer[1] is None:
+        return None
+    return difference_of(more[0] - fewer[0], more[1] - fewer[1])
 
 
 def quick_fit(specification: Specification, source: Source, settings: Settings) -> Any:
     """A model estimated for comparisons alone; None where it cannot be."""
-    return FAMILIES[settings.family].quick_fit(estimated_part(specification, settings.part), source, settings)
+    family = FAMILIES[settings.family]
+    return family.quick_fit(family.estimated_part(specification, settings.part), source, settings)
 
 
 def compare(first: Any, second: Any, settings: Settings) -> Comparison:
@@ -39,15 +42,17 @@ def compare(first: Any, second: Any, settings: Settings) -> Comparison:
 
 def paths_at_zero(specification: Specification, source: Source, settings: Settings) -> list[PathTest]:
     """Every free path fixed at zero in turn, beside its z-test; empty where the model cannot be estimated."""
-    return FAMILIES[settings.family].paths_at_zero(estimated_part(specification, settings.part), source, settings)
+    family = FAMILIES[settings.family]
+    return family.paths_at_zero(family.estimated_part(specification, settings.part), source, settings)
 
 
 def joint_test(
     restricted: Specification, specification: Specification, source: Source, settings: Settings
 ) -> ParameterTest | None:
     """The hypothesis that makes `specification` the `restricted` one by fixing or equating free parameters."""
-    restricted, specification = (estimated_part(one, settings.part) for one in (restricted, specification))
-    return FAMILIES[settings.family].joint_test(restricted, specification, source, settings)
+    family = FAMILIES[settings.family]
+    restricted, specification = (family.estimated_part(one, settings.part) for one in (restricted, specification))
+    return family.joint_test(restricted, specification, source, settings)
 
 
 def information_weights(values: Sequence[float | None]) -> list[float | None]:

@@ -15,7 +15,7 @@ from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.exchange.reading_options import ReadAgain
-from dusk_arrow.results.settings import EstimatorName, Settings
+from dusk_arrow.results.settings import EstimatorName, FamilyName, Settings
 
 Interval = tuple[float, float]
 VERSION = 1
@@ -148,11 +148,41 @@ class BollenStinePart(Part):
     distribution: list[float]
 
 
-class FitPart(Part):
-    """Global fit."""
+class DistancesPart(Part):
+    """How far implied correlations are from the sample's."""
 
-    chi_square: float
-    df: int
+    srmr: float | None
+    d_uls: float | None
+    d_g: float | None
+
+
+class Quantiles(Part):
+    """What a figure would be by chance, were the model true: 95 and 99 of 100 resamples of data transformed to it are below."""
+
+    q95: float
+    q99: float
+
+
+class ReferencePart(Part):
+    """Reference quantiles of distances; null where the data could not be transformed to the model."""
+
+    srmr: Quantiles | None
+    d_uls: Quantiles | None
+    d_g: Quantiles | None
+
+
+class MeasurementFitPart(DistancesPart):
+    """The measurement part alone, its constructs correlating as they do."""
+
+    reference: ReferencePart | None = None
+
+
+class FitPart(Part):
+    """Global fit. Composites have no χ² and what follows from it; they have distances, of the whole model and of its
+    measurement part, with reference quantiles from a bootstrap."""
+
+    chi_square: float | None
+    df: int | None
     p_value: float | None
     chi_square_per_df: float | None
     cfi: float | None
@@ -165,22 +195,24 @@ class FitPart(Part):
     rmsea: float | None
     rmsea_interval: Interval | None
     close_fit_p: float | None
-    srmr: float
+    srmr: float | None
     log_likelihood: float | None
     log_likelihood_saturated: float | None
     aic: float | None
     bic: float | None
     sabic: float | None
-    ecvi: float
-    n_parameters: int
+    ecvi: float | None
+    n_parameters: int | None
     critical_n_05: float | None
     critical_n_01: float | None
-    baseline: BaselinePart
+    baseline: BaselinePart | None
     scaled: ScaledPart | None = None
     bollen_stine: BollenStinePart | None = None
-    d_uls: None = None
-    d_g: None = None
-    measurement_part: None = None
+    d_uls: float | None = None
+    d_g: float | None = None
+    reference: ReferencePart | None = None
+    measurement_part: MeasurementFitPart | None = None
+    implied_within: Literal["common factor", "composite"] | None = None
 
 
 class ParameterPart(Part):
@@ -254,6 +286,8 @@ class ConstructPart(Part):
     rho_a: float | None = None
     composite_reliability: float | None
     ave: float | None
+    vif_full: float | None = None
+    htmt_highest: float | None = None
     direction: Literal[1, -1] = 1
 
 
@@ -273,6 +307,7 @@ class HtmtPart(Part):
     a: str
     b: str
     value: float | None
+    signed: float | None = None
     bootstrap: Bootstrap | None = None
 
 
@@ -293,7 +328,7 @@ class QualityPart(Part):
     construct_correlations: Matrix
     fornell_larcker: Matrix
     htmt: list[HtmtPart]
-    htmt2: None = None
+    htmt2: list[HtmtPart] | None = None
     vif_antecedents: list[AntecedentVif]
 
 
@@ -361,7 +396,7 @@ class Results(Part):
     """The results document."""
 
     version: int = VERSION
-    family: Literal["covariance"] = "covariance"
+    family: FamilyName = "covariance"
     estimator: EstimatorName = "ml"
     settings: Settings
     model: str
@@ -376,7 +411,7 @@ class Results(Part):
     fit: FitPart | None = None
     parameters: list[ParameterPart] = []
     r_squared: dict[str, float | None] = {}
-    r_squared_adjusted: None = None
+    r_squared_adjusted: dict[str, float | None] | None = None
     f_squared: list[FSquaredPart] = []
     effects: list[EffectPart] = []
     mediation: list[MediationPart] = []

@@ -39,8 +39,10 @@ def _missing_notes(evidence: Evidence, takes_incomplete: bool) -> list[Problem]:
     elif isinstance(evidence, FilledCases):
         message = (
             f"{int((~evidence.there).sum())} missing answers are filled with their column's mean, which makes variances and "
-            "covariances too small. Full information uses the answers as they are."
+            "covariances too small."
         )
+        if takes_incomplete:
+            message += " Full information uses the answers as they are."
         notes.append(Problem("filled_with_means", "warning", message))
     elif lost:
         message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
@@ -137,7 +139,7 @@ def shared_residuals(constructs: Sequence[Construct], modifications: Sequence[Mo
 
 def part_note(left: Sequence[str]) -> list[Problem]:
     """What is not estimated while only the measurement model is."""
-    without = f" {listed(left)} take no part in it." if left else ""
+    without = f" {listed(left)} {'takes' if len(left) == 1 else 'take'} no part in it." if left else ""
     message = f"Only the measurement model is estimated: all constructs covary, and the paths wait.{without}"
     return [Problem("measurement_only", "note", message, tuple(left))]
 

@@ -7,12 +7,18 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from dusk_arrow.core.options import Choose
+from dusk_arrow.core.family_options import FAMILY_OPTIONS
+from dusk_arrow.core.options import Choose, FamilyOptions
 from dusk_arrow.core.problems import Problem, ProblemError
 
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
-EstimatorName = Literal["ml", "gls", "uls", "adf"]
+EstimatorName = Literal["ml", "gls", "uls", "adf", "plsc", "pls"]
+FamilyName = Literal["covariance", "composite"]
+
+
+def _values(family: FamilyOptions, setting: str) -> list[str]:
+    return [choice.value for option in family.options if option.name == setting for choice in option.choices]
 
 
 class Settings(BaseModel):
@@ -20,13 +26,16 @@ class Settings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    family: Literal["covariance"] = "covariance"
+    family: FamilyName = "covariance"
     part: Literal["whole", "measurement"] = "whole"
     estimator: EstimatorName = "ml"
     scaling: Literal["marker", "unit-variance"] = "marker"
     divisor: Literal["n", "n-1"] = "n"
     errors: Literal["expected", "observed", "sandwich", "satorra-bentler", "bootstrap"] = "expected"
-    missing: Literal["listwise", "full-information", "mean"] = "listwise"
+    missing: Literal["listwise", "full-information", "mean", "pairwise"] = "listwise"
+    scheme: Literal["path", "factorial", "centroid"] = "path"
+    second_order: Literal["two-stage", "repeated"] = "two-stage"
+    signs: Literal["loadings", "full-sample"] = "loadings"
     means: bool = False
     bootstrap: int = Field(default=0, ge=0, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0)
@@ -37,13 +46,30 @@ class Settings(BaseModel):
     @model_validator(mode="before")
     @classmethod
     def _observed_for_incomplete(cls, given: Any) -> Any:
-        """Incomplete cases have observed information unless another is asked for (Kenward & Molenberghs 1998); errors by
-        bootstrap need one."""
-        if isinstance(given, dict) and given.get("missing") == "full-information" and given.get("errors") is None:
-            return {**given, "errors": "observed"}
-        if isinstance(given, dict) and given.get("errors") == "bootstrap" and not given.get("bootstrap"):
-            return {**given, "bootstrap": RESAMPLES}
-        return given
+        """An estimator names its family, and a family has its own. Incomplete cases have observed information unless another is
+        asked for (Kenward & Molenberghs 1998); errors by bootstrap need one."""
+        if not isinstance(given, dict):
+            return given
+        given = dict(given)
+        if given.get("family") is None and given.get("estimator") is not None:
+            own = [f.key for f in FAMILY_OPTIONS if given["estimator"] in _values(f, "estimator")]
+            given["family"] = own[0] if own else "covariance"
+        if given.get("estimator") is None:
+            family = next((f for f in FAMILY_OPTIONS if f.key == given.get("family")), FAMILY_OPTIONS[0])
+            given["estimator"] = _values(family, "estimator")[0]
+        if given.get("missing") == "full-information" and given.get("errors") is None:
+            given["errors"] = "observed"
+        if given.get("errors") == "bootstrap" and not given.get("bootstrap"):
+            given["bootstrap"] = RESAMPLES
+        return {name: value for name, value in given.items() if not (name in ("family", "errors") and value is None)}
+
+    @model_validator(mode="after")
+    def _of_one_family(self) -> Settings:
+        """An estimator of another family is no choice; other settings of another family are refused in words later."""
+        family = next(f for f in FAMILY_OPTIONS if f.key == self.family)
+        if self.estimator not in _values(family, "estimator"):
+            raise ValueError(f"estimator {self.estimator} is not one of {family.words}")
+        return self
 
     @property
     def analytic_errors(self) -> Literal["expected", "observed", "sandwich", "satorra-bentler"]:
@@ -53,9 +79,26 @@ class Settings(BaseModel):
         return self.errors
 
 
+def _of_family(key: str, said: set[str]) -> dict[str, object]:
+    """What has to change with the family, where it was not said: what the other had has no meaning here."""
+    family = next((f for f in FAMILY_OPTIONS if f.key == key), None)
+    if family is None:
+        return {}
+    fresh: dict[str, object] = {
+        "estimator": _values(family, "estimator")[0],
+        "missing": "listwise",
+        "errors": "expected",
+    }
+    fresh |= {"means": False, "bollen_stine": False}
+    return {name: value for name, value in fresh.items() if name not in said}
+
+
 def with_choices(settings: Settings, chosen: Iterable[Choose]) -> Settings:
     """The settings with other values. Raises ProblemError for a value that a setting does not have."""
+    chosen = list(chosen)
     values = settings.model_dump() | {choice.setting: choice.value for choice in chosen}
+    if values["family"] != settings.family:
+        values |= _of_family(values["family"], {choice.setting for choice in chosen})
     if values["missing"] == "full-information" and values["errors"] == "expected":
         values["errors"] = None  # incomplete cases have their own default
     try:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.specification.measurement import estimated_part
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import View, board
@@ -75,8 +75,8 @@ class Shown(BaseModel):
     settings: Settings
     n_used: int
     n_total: int
-    df: int
-    n_parameters: int
+    df: int | None
+    n_parameters: int | None
     aic: float | None
     bic: float | None
     bootstrap: BootstrapSummaryPart | None
@@ -157,8 +157,8 @@ def _good(session: Session, head: RevisionRow) -> tuple[Document, Document | Non
 
 
 def _board(model: ModelRow, head: RevisionRow, results: Results | None) -> Board:
-    part = Settings.model_validate(head.settings).part
-    said = read(estimated_part(parse(head.specification), part))
+    settings = Settings.model_validate(head.settings)
+    said = read(FAMILIES[settings.family].estimated_part(parse(head.specification), settings.part))
     kept = ViewPart.model_validate(model.view)
     view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs)
     return board(said, results, _pins(model), view)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from scipy.special import chdtrc, chdtri, chndtr, chndtrinc
@@ -40,6 +41,21 @@ class Fit:
     critical_n_01: float | None
     baseline_chi_square: float
     baseline_df: int
+
+
+@dataclass(frozen=True)
+class DistanceFit:
+    """How far implied correlations are from the sample's, of models without a χ²: the whole (None where it has none of its
+    own) and its measurement part, each SRMR, d_ULS and d_G; d_G is nan where a matrix is not positive definite."""
+
+    whole: tuple[float, float, float] | None
+    measurement: tuple[float, float, float]
+    within: Literal["common factor", "composite"]
+
+    @property
+    def srmr(self) -> float | None:
+        """SRMR of the whole."""
+        return None if self.whole is None else self.whole[0]
 
 
 def chi_square_p(chi_square: float, df: int) -> float:

@@ -16,15 +16,47 @@ def htmt(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
     A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself.
     Source: Henseler, Ringle & Sarstedt (2015); absolute correlations: Ringle, Sarstedt, Sinkovics & Sinkovics (2023).
     """
-    p = correlation.shape[-1]
+    return _ratios(np.abs(correlation), blocks)
+
+
+def htmt_signed(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
+    """The same from correlations with their signs (Henseler, Ringle & Sarstedt 2015); nan where the items of a block do not
+    correlate positively on average."""
+    return _ratios(correlation, blocks)
+
+
+def htmt_geometric(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
+    """HTMT2, the same from geometric means (Roemer, Schuberth & Henseler 2021); nan where a correlation that it needs is
+    not positive."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        logarithms = np.where(correlation > 0, np.log(np.where(correlation > 0, correlation, 1.0)), np.nan)
+        mean, within = _means(logarithms, blocks)
+        own = np.where([len(block) == 1 for block in blocks], 0.0, within)
+    first, second = np.triu_indices(len(blocks), 1)
+    result: Array = np.exp(mean[..., first, second] - (own[..., first] + own[..., second]) / 2)
+    return result
+
+
+def _means(values: Array, blocks: Sequence[Sequence[int]]) -> tuple[Array, Array]:
+    """Means of what pairs of different columns have, between blocks (…, c, c) and within each (…, c); a nan spoils the
+    means that need it, and no other."""
+    p = values.shape[-1]
     belongs = np.zeros((len(blocks), p))
     for row, block in enumerate(blocks):
         belongs[row, list(block)] = 1.0
-    size = np.abs(correlation) * (1 - np.eye(p))
-    total = belongs @ size @ belongs.T
+    off = 1 - np.eye(p)
+    known = np.where(np.isnan(values), 0.0, values) * off
+    gaps = belongs @ (np.isnan(values) * off) @ belongs.T
     pairs = np.outer(belongs.sum(axis=1), belongs.sum(axis=1)) - belongs @ belongs.T
-    mean = total / np.maximum(pairs, 1)
-    within = np.where(belongs.sum(axis=1) == 1, 1.0, np.diagonal(mean, axis1=-2, axis2=-1))
+    mean = np.where(gaps > 0, np.nan, belongs @ known @ belongs.T / np.maximum(pairs, 1))
+    return mean, np.diagonal(mean, axis1=-2, axis2=-1)
+
+
+def _ratios(size: Array, blocks: Sequence[Sequence[int]]) -> Array:
+    mean, own = _means(size, blocks)
+    within = np.where([len(block) == 1 for block in blocks], 1.0, own)
     first, second = np.triu_indices(len(blocks), 1)
-    result: Array = mean[..., first, second] / np.sqrt(within[..., first] * within[..., second])
+    with np.errstate(invalid="ignore", divide="ignore"):
+        root = np.sqrt(np.where((within > 0), within, np.nan))
+        result: Array = mean[..., first, second] / (root[..., first] * root[..., second])
     return result

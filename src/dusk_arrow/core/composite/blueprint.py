@@ -20,13 +20,15 @@ class Block:
     """A construct, or an observed variable in paths (`single`), with the positions of its indicators among the columns.
 
     Mode A weighs each indicator by its correlation with the construct's neighbours, mode B by a regression on all
-    of the block. `consistent` says whether correlations with it are corrected for its unreliability.
+    of the block. `consistent` says whether correlations with it are corrected for its unreliability, `repeats` that its
+    columns are those of its parts.
     """
 
     name: str
     columns: tuple[int, ...]
     mode: OuterMode = "A"
     consistent: bool = False
+    repeats: bool = False
 
     @property
     def single(self) -> bool:
@@ -34,11 +36,20 @@ class Block:
         return len(self.columns) == 1
 
 
+def _into(pairs: tuple[tuple[int, int], ...]) -> dict[int, tuple[int, ...]]:
+    found: dict[int, tuple[int, ...]] = {}
+    for source, target in pairs:
+        found[target] = (*found.get(target, ()), source)
+    return found
+
+
 @dataclass(frozen=True)
 class Blueprint:
     """Blocks over columns, paths between blocks by position (source, target), and the scheme of the inner weights.
 
-    `saturated` links every block with every other: the measurement part, where paths are not said.
+    `links` count like paths for the inner weights alone: those between a construct of constructs and its parts where its
+    block repeats their indicators. `saturated` links every block with every other: the measurement part, where
+    paths are not said.
     """
 
     columns: tuple[str, ...]
@@ -46,6 +57,7 @@ class Blueprint:
     paths: tuple[tuple[int, int], ...]
     scheme: Scheme = "path"
     saturated: bool = False
+    links: tuple[tuple[int, int], ...] = ()
 
     @cached_property
     def names(self) -> tuple[str, ...]:
@@ -67,17 +79,19 @@ class Blueprint:
         if self.saturated:
             return ~np.eye(m, dtype=bool)
         found = np.zeros((m, m), dtype=bool)
-        for source, target in self.paths:
+        for source, target in (*self.paths, *self.links):
             found[source, target] = found[target, source] = True
         return found
 
     @cached_property
     def antecedents(self) -> dict[int, tuple[int, ...]]:
         """For every outcome, what leads to it, in the order in which paths were said."""
-        found: dict[int, tuple[int, ...]] = {}
-        for source, target in self.paths:
-            found[target] = (*found.get(target, ()), source)
-        return found
+        return _into(self.paths)
+
+    @cached_property
+    def inner_antecedents(self) -> dict[int, tuple[int, ...]]:
+        """The same with what counts like a path for the inner weights."""
+        return _into((*self.paths, *self.links))
 
     @cached_property
     def order(self) -> tuple[int, ...]:
@@ -95,6 +109,12 @@ class Blueprint:
     def exogenous(self) -> tuple[int, ...]:
         """The blocks that nothing leads to."""
         return tuple(i for i in range(len(self.blocks)) if i not in self.antecedents)
+
+    @cached_property
+    def standing(self) -> tuple[int, ...]:
+        """The blocks that are no parts of another: only these stand beside each other."""
+        parts = {a if self.blocks[b].repeats else b for a, b in self.links}
+        return tuple(i for i in range(len(self.blocks)) if i not in parts)
 
     @cached_property
     def corrected(self) -> tuple[int, ...]:

@@ -27,6 +27,10 @@ class Solution(NamedTuple):
     paths: Array
     explained: Array
 
+    def members(self, rows: NDArray[np.intp]) -> Solution:
+        """Some of the batch."""
+        return Solution(*(value[rows] for value in self))
+
 
 def rho_a(weights: Array, within: Array) -> Array:
     """Reliability (…) of a construct's scores from its weights (…, k) and the correlations of its columns (…, k, k)
@@ -77,7 +81,8 @@ def solve(blueprint: Blueprint, weights: Array, correlation: Array) -> Solution:
 
 def admissible(blueprint: Blueprint, solution: Solution) -> NDArray[np.bool_]:
     """Whether no corrected loading is beyond 1 and the corrected correlations of constructs could be some (b,)."""
-    fine: NDArray[np.bool_] = positive_definite(solution.between)
+    rows = list(blueprint.standing)
+    fine: NDArray[np.bool_] = positive_definite(solution.between[:, rows, :][..., rows])
     for row in blueprint.corrected:
         largest = np.abs(solution.loadings[:, row]).max(axis=-1)
         fine = fine & (largest <= 1.0)

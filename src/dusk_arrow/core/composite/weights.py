@@ -52,7 +52,7 @@ def inner_weights(blueprint: Blueprint, between: Array) -> Array:
         return np.where(linked, np.sign(between), 0.0)
     found = np.where(linked, between, 0.0)
     if blueprint.scheme == "path" and not blueprint.saturated:
-        for outcome, antecedents in blueprint.antecedents.items():
+        for outcome, antecedents in blueprint.inner_antecedents.items():
             found[..., outcome, list(antecedents)] = regress(between, outcome, antecedents)
     return found
 

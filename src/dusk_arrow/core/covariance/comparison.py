@@ -32,7 +32,7 @@ from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.problems import has_error
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import FixPath
-from dusk_arrow.core.specification.checking import check
+from dusk_arrow.core.specification.checking import check, formative_of_factors
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import Specification
 
@@ -74,7 +74,7 @@ class Quick:
 def quick_fit(specification: Specification, source: Source, settings: EstimationSettings) -> Quick | None:
     """Estimates a model; None where it cannot be."""
     model = read(specification)
-    if has_error(check(specification, source.names)):
+    if has_error([*check(specification, source.names), *formative_of_factors(read(specification))]):
         return None
     if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in model.columns):
         return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -29,6 +29,8 @@ from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.problems import Problem, has_error
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.specification.checking import formative_of_factors
+from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Specification
 
@@ -83,9 +85,17 @@ class CovarianceFamily:
         """Fit figures, and where measurement is weakest."""
         return ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
 
+    def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
+        """Constructs and their indicators alone, all constructs covarying."""
+        return measurement_only(specification) if part == "measurement" else specification
+
+    def left_out(self, specification: Specification) -> tuple[str, ...]:
+        """Formative constructs and observed variables."""
+        return left_out(specification)
+
     def check(self, model: Model, source: Source, settings: EstimationSettings) -> list[Problem]:
-        """What the settings ask for and a matrix cannot give."""
-        return needs_cases(source, settings)
+        """Formative constructs that have nothing to be found by, and what the settings ask for and a matrix cannot give."""
+        return [*formative_of_factors(model), *needs_cases(source, settings)]
 
     def set_up(
         self, specification: Specification, model: Model, source: Source, settings: EstimationSettings

@@ -18,13 +18,13 @@ from dusk_arrow.core.assessment.reliability import (
     composite_reliability,
     cronbach_alpha,
 )
-from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.assessment.validity import htmt, htmt_geometric, htmt_signed
 from dusk_arrow.core.covariance.implied import CompiledModel, Implied, Matrices, all_values, implied, matrices
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
-from dusk_arrow.core.linear_algebra import Array, correlation_from, slices
+from dusk_arrow.core.linear_algebra import Array, correlation_from, slices, variance_inflation
 
 
 @dataclass(frozen=True)
@@ -87,9 +87,18 @@ class FigurePlan:
         return (
             *(FigureKey("alpha", (name,)) for name in self.blocks),
             *(FigureKey("htmt", pair) for pair in combinations(self.blocks, 2)),
+            *(FigureKey("htmt_signed", pair) for pair in combinations(self.blocks, 2)),
+            *(FigureKey("htmt2", pair) for pair in combinations(self.blocks, 2)),
             *(FigureKey("vif_antecedents", pair) for pair in pairs),
             *(FigureKey("f_squared", pair) for pair in pairs),
+            *(FigureKey("vif_full", (name,)) for name in self.standing),
         )
+
+    @cached_property
+    def standing(self) -> tuple[str, ...]:
+        """The constructs that are no parts of another, which stand beside each other."""
+        inside = {name for c in self.model.table.constructs for name in c.indicators}
+        return tuple(c.name for c in self.model.table.constructs if c.name not in inside)
 
 
 def _root(values: Numbers) -> Numbers:
@@ -208,8 +217,9 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
     alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
     columns = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
-    ratios = htmt(correlation, blocks)
-    columns += [ratios[..., k] for k in range(ratios.shape[-1])]
+    for ratio in (htmt, htmt_signed, htmt_geometric):
+        ratios = ratio(correlation, blocks)
+        columns += [ratios[..., k] for k in range(ratios.shape[-1])]
     wide = [
         (np.asarray(antecedent_vif(nodes, rows)), np.asarray(f_squared(nodes, at[outcome], rows)))
         for outcome, names in plan.antecedents
@@ -217,6 +227,9 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     ]
     for which in (0, 1):
         columns += [part[which][..., k] for part in wide for k in range(part[which].shape[-1])]
+    if rows := [at[name] for name in plan.standing]:
+        inflation = variance_inflation(correlation_from(nodes[..., rows, :][..., rows]))
+        columns += [inflation[..., k] for k in range(len(rows))]
     lead = np.broadcast_shapes(samples.shape[:-2], nodes.shape[:-2])
     return np.stack([np.broadcast_to(c, lead) for c in columns], axis=-1) if columns else np.zeros((*lead, 0))
 

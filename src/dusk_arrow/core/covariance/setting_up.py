@@ -12,7 +12,8 @@ from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.evidence import CompleteCases, Evidence, gather
-from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.options import Choose
+from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import (
     Begins,
@@ -63,7 +64,14 @@ def make_ready(specification: Specification, model: Model, source: Source, setti
 
 
 def needs_cases(source: Source, settings: EstimationSettings) -> list[Problem]:
-    """What the settings ask for and a matrix cannot give."""
+    """What the settings ask for and a matrix cannot give; pairwise moments are of no sample that could be likely."""
+    if settings.missing == "pairwise":
+        message = (
+            "Pairwise covariances belong to composites: no one sample has them, so no test and no error holds. "
+            "Use full information, or leave cases out."
+        )
+        ways = (Repair("Use every answer (full information)", Choose("missing", "full-information")),)
+        return [Problem("missing_not_available", "error", message, repairs=ways)]
     if isinstance(source, DataSet):
         return []
     asked = {

@@ -31,13 +31,15 @@ from dusk_arrow.core.observations.moments import (
     covariance,
     fill_with_means,
     prepare_filled_products,
+    prepare_pairs,
     prepare_products,
     resample_covariances,
     resample_filled,
     resample_means,
+    resample_pairs,
 )
 
-Missing = Literal["listwise", "full-information", "mean"]
+Missing = Literal["listwise", "full-information", "mean", "pairwise"]
 Divisor = Literal["n", "n-1"]
 
 
@@ -234,7 +236,49 @@ class IncompleteCases:
         return draw
 
 
-Cases = CompleteCases | FilledCases | IncompleteCases
+@dataclass(frozen=True)
+class PairwiseCases:
+    """Cases (n, p) with nan where an answer is missing; every correlation is of the cases that have both answers, every
+    standard deviation and mean of those that have the one."""
+
+    values: Array
+    covariance: Array
+    means: Array
+    n_total: int
+    divisor: Divisor = "n"
+
+    @property
+    def n(self) -> int:
+        """The number of cases with any answer."""
+        return int(self.values.shape[0])
+
+    @property
+    def multiplier(self) -> float:
+        """N or N−1."""
+        return _multiplier(self.n, self.divisor)
+
+    @property
+    def answers(self) -> Array:
+        """What is analysed (n, p), nan where an answer is missing."""
+        return self.values
+
+    def samples(self) -> Samples:
+        """The sample as a batch of one."""
+        return Samples(self.covariance[None], self.means[None], np.ones(1, dtype=bool), self.covariance)
+
+    def resampling(self) -> Draw:
+        """Resamples with pairwise moments of their own; one in which some pair has no case cannot be used."""
+        products, offset = prepare_pairs(self.values), _offset(self.divisor)
+
+        def draw(counts: Array) -> Samples:
+            covariances, means = resample_pairs(products, counts, offset)
+            usable = np.asarray(np.isfinite(covariances).all(axis=(1, 2)))
+            return Samples(covariances, means, usable, self.covariance)
+
+        return draw
+
+
+Cases = CompleteCases | FilledCases | IncompleteCases | PairwiseCases
 Evidence = Cases | MatrixEvidence
 
 
@@ -279,6 +323,10 @@ def gather(
     answered = values[~np.isnan(values).all(axis=1)]
     if missing == "full-information" and np.isnan(answered).any():
         return _incomplete(answered, n_total)
+    if missing == "pairwise" and np.isnan(answered).any():
+        offset = _offset(divisor)
+        spread, centre = resample_pairs(prepare_pairs(answered), np.ones((1, answered.shape[0])), offset)
+        return PairwiseCases(answered, spread[0], centre[0], n_total, divisor)
     there = None
     if missing == "mean":
         there = ~np.isnan(answered)

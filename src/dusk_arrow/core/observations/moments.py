@@ -105,3 +105,47 @@ def resample_filled(prepared: Products, counts: Array, divisor_offset: int = 0) 
     first, second, both = (counts @ part for part in prepared.crossed)
     total = counts @ prepared.products - right * first - left * second + left * right * both
     return _symmetric(prepared, total / (n - divisor_offset)), prepared.centre + shift
+
+
+@dataclass(frozen=True)
+class PairProducts:
+    """What every pair of columns has in common, case by case (n, p(p+1)/2): whether both were given, the answers of one and
+    of the other where both were, their squares, and their product; answers are centred first."""
+
+    centre: Array
+    both: Array
+    left: Array
+    right: Array
+    left_squares: Array
+    right_squares: Array
+    products: Array
+    rows: NDArray[np.intp]
+    cols: NDArray[np.intp]
+
+
+def prepare_pairs(values: Array) -> PairProducts:
+    """From columns (n, p) with nan where an answer is missing."""
+    there = ~np.isnan(values)
+    centre = fill_with_means(values).mean(axis=0)
+    centred = np.where(there, values - centre, 0.0)
+    rows, cols = np.tril_indices(values.shape[1])
+    both = (there[:, rows] & there[:, cols]).astype(float)
+    left, right = centred[:, rows] * both, centred[:, cols] * both
+    return PairProducts(centre, both, left, right, left**2, right**2, left * right, rows, cols)
+
+
+def resample_pairs(prepared: PairProducts, counts: Array, divisor_offset: int = 0) -> tuple[Array, Array]:
+    """Covariances (b, p, p) and means (b, p) of resamples given as counts per case (b, n): correlations from the cases that
+    have both answers, standard deviations and means from all that have the one. nan where a pair has no case."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        n = counts @ prepared.both
+        left, right = counts @ prepared.left / n, counts @ prepared.right / n
+        spread = (counts @ prepared.left_squares - n * left**2) * (counts @ prepared.right_squares - n * right**2)
+        correlation = (counts @ prepared.products - n * left * right) / np.sqrt(spread)
+        own = prepared.rows == prepared.cols
+        variance = (counts @ prepared.products - n * left**2)[:, own] / (n[:, own] - divisor_offset)
+    b, p = counts.shape[0], int(own.sum())
+    whole = np.ones((b, p, p))
+    whole[:, prepared.rows, prepared.cols] = whole[:, prepared.cols, prepared.rows] = np.where(own, 1.0, correlation)
+    sd = np.sqrt(variance)
+    return whole * sd[:, :, None] * sd[:, None, :], prepared.centre + left[:, own]

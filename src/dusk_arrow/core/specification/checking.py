@@ -176,7 +176,8 @@ def _relations(specification: Specification, model: Model, columns: Sequence[str
     return found
 
 
-def _formative(model: Model) -> list[Problem]:
+def formative_of_factors(model: Model) -> list[Problem]:
+    """What formative constructs cannot be among common factors."""
     found: list[Problem] = []
     for construct in model.constructs:
         if construct.mode != "formative" or not construct.indicators:
@@ -192,16 +193,14 @@ def _formative(model: Model) -> list[Problem]:
         for source, target in model.paths:
             if target == name:
                 message = (
-                    f"The path {source} → {name} cannot be estimated here: {name} is exactly the sum of its weighted "
+                    f"The path {source} → {name} cannot be estimated with common factors: {name} is exactly the sum of its weighted "
                     "indicators, so nothing is left of it to explain."
                 )
                 repairs = (Repair("Remove the path", RemovePath(source, target)), reflective)
                 found.append(Problem("path_into_formative", "error", message, (source, name), repairs))
         inner = [n for n in construct.indicators if n in model.by_name]
         if inner:
-            message = (
-                f"{name} is made of the construct {inner[0]}; a formative construct of constructs is not available."
-            )
+            message = f"{name} is made of the construct {inner[0]}; among common factors a formative construct has columns alone."
             found.append(Problem("formative_of_constructs", "error", message, (name, *inner), (reflective,)))
     return found
 
@@ -322,7 +321,7 @@ def check(specification: Specification, columns: Sequence[str] | None = None) ->
     if beyond := too_large(model):
         return beyond
     found = _constructs(specification, model, columns) + _second_order(model)
-    found += _relations(specification, model, columns) + _formative(model)
+    found += _relations(specification, model, columns)
     found += _targets(specification, model) + _routes(specification, model) + _alike(model)
     if not model.columns:
         message = "The model is empty. Pick a block of columns and make a construct of it."

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from dusk_arrow.core.specification.editing import edited, forgotten, without_targets
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import (
@@ -19,16 +17,18 @@ from dusk_arrow.core.specification.statements import (
 )
 
 
-def left_out(specification: Specification) -> tuple[str, ...]:
-    """What takes no part in the measurement model: formative constructs, and observed variables."""
+def left_out(specification: Specification, composites: bool = False) -> tuple[str, ...]:
+    """What takes no part in the measurement model: observed variables, and formative constructs unless `composites` says
+    that they can be weighed by their correlations with all others."""
     model = read(specification)
-    return (*(c.name for c in model.constructs if c.mode == "formative"), *model.observed)
+    return (*(c.name for c in model.constructs if c.mode == "formative" and not composites), *model.observed)
 
 
-def measurement_only(specification: Specification) -> Specification:
+def measurement_only(specification: Specification, composites: bool = False) -> Specification:
     """The specification without paths and what is said of them; constructs of one order covary by default.
 
-    Formative constructs are measured by nothing but what they lead to, so they are left out with observed variables.
+    Formative constructs are measured by nothing but what they lead to, so they are left out with observed variables, unless
+    `composites` says that they are weighed by their correlations with all others.
     """
     model = read(specification)
     paths = {Arrow(*path) for path in model.paths}
@@ -46,12 +46,7 @@ def measurement_only(specification: Specification) -> Specification:
         return [statement]
 
     reduced = edited(without_targets(specification, of_structure), edit)
-    composites = [c for c in model.constructs if c.mode == "formative"]
-    for name in (*(n for c in composites for n in (c.name, *c.everything)), *model.observed):
+    formative = [c for c in model.constructs if c.mode == "formative" and not composites]
+    for name in (*(n for c in formative for n in (c.name, *c.everything)), *model.observed):
         reduced = forgotten(reduced, name)
-    return edited(reduced, lambda s: [] if isinstance(s, MadeOf) else [s])
-
-
-def estimated_part(specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
-    """What of a specification is estimated."""
-    return measurement_only(specification) if part == "measurement" else specification
+    return reduced if composites else edited(reduced, lambda s: [] if isinstance(s, MadeOf) else [s])

@@ -5,24 +5,30 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
+from dusk_arrow.core.assessment.fit import DistanceFit
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis
 from dusk_arrow.results.assembly import estimates, quality
 from dusk_arrow.results.assembly.summaries import Found, found_of
-from dusk_arrow.results.convert import matrix_part, problem_part
+from dusk_arrow.results.convert import matrix_part, number, problem_part
 from dusk_arrow.results.document import (
     BaselinePart,
     BollenStinePart,
     BootstrapSummaryPart,
     DataPart,
     FitPart,
+    MeasurementFitPart,
     MomentsPart,
+    Quantiles,
+    ReferencePart,
     ResidualsPart,
     Results,
     ScaledPart,
     ScoresPart,
 )
+
+DISTANCES = ("srmr", "d_uls", "d_g")
 
 
 def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> MomentsPart:
@@ -44,7 +50,37 @@ def _bollen_stine(found: Found) -> BollenStinePart | None:
     )
 
 
+def _distances(values: tuple[float, float, float] | None) -> dict[str, float | None]:
+    if values is None:
+        return dict.fromkeys(DISTANCES)
+    return {name: number(value) for name, value in zip(DISTANCES, values, strict=True)}
+
+
+def _reference(found: Found, which: str) -> ReferencePart | None:
+    known = None if found.outcome is None else found.outcome.reference
+    if known is None:
+        return None
+    bounds = {name: known.get(f"{which}.{name}") for name in DISTANCES}
+    return ReferencePart(
+        **{name: None if pair is None else Quantiles(q95=pair[0], q99=pair[1]) for name, pair in bounds.items()}
+    )
+
+
+def _distance_fit(found: Found, fit: DistanceFit) -> FitPart:
+    nothing = dict.fromkeys(name for name in FitPart.model_fields if name not in DISTANCES)
+    nothing |= {
+        "reference": _reference(found, "whole"),
+        "measurement_part": MeasurementFitPart(
+            **_distances(fit.measurement), reference=_reference(found, "measurement")
+        ),
+        "implied_within": fit.within,
+    }
+    return FitPart(**nothing, **_distances(fit.whole))
+
+
 def _fit(found: Found) -> FitPart:
+    if isinstance(found.fitted.fit, DistanceFit):
+        return _distance_fit(found, found.fitted.fit)
     values, scaled = asdict(found.fitted.fit), found.fitted.scaled
     baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
     return FitPart(
@@ -134,6 +170,7 @@ def assemble(analysis: Analysis) -> Results:
             "fit": _fit(found),
             "parameters": estimates.parameters(found),
             "r_squared": quality.r_squared(found),
+            "r_squared_adjusted": quality.r_squared_adjusted(found),
             "f_squared": quality.f_squared_parts(found),
             "effects": estimates.effects(found),
             "mediation": estimates.mediation(found),

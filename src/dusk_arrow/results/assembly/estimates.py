@@ -28,7 +28,7 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
     value, standardized = found.value("estimate", key), found.value("standardized", key)
     assert value is not None
     boot, standardized_boot = found.drawn("estimate", key), found.drawn("standardized", key)
-    by_bootstrap = found.settings.errors == "bootstrap"
+    by_bootstrap = found.settings.errors == "bootstrap" or not found.fitted.analytic
     drawn = boot if by_bootstrap else None
     se = found.error("estimate", key) if parameter.free else None
     se = drawn.se if drawn is not None else se

@@ -24,6 +24,11 @@ def _about(found: Found, figure: str) -> list[tuple[str, ...]]:
     return [key.about for key in keys if isinstance(key.about, tuple)]
 
 
+def _highest_htmt(found: Found, name: str) -> float | None:
+    values = [found.value("htmt", *pair) for pair in _about(found, "htmt") if name in pair]
+    return max((value for value in values if value is not None), default=None)
+
+
 def _constructs(found: Found) -> list[ConstructPart]:
     quality = found.fitted.quality
     return [
@@ -34,6 +39,9 @@ def _constructs(found: Found) -> list[ConstructPart]:
             alpha_standardized=number(quality.alpha_standardized.get(construct.name)),
             composite_reliability=found.value("composite_reliability", construct.name),
             ave=found.value("ave", construct.name),
+            rho_a=found.value("rho_a", construct.name),
+            vif_full=found.value("vif_full", construct.name),
+            htmt_highest=_highest_htmt(found, construct.name),
             direction=quality.directions[construct.name],
         )
         for construct in quality.constructs
@@ -51,7 +59,7 @@ def _loadings(found: Found) -> list[LoadingPart]:
     for construct in quality.constructs:
         for name in construct.indicators:
             loading = quality.with_constructs[row[name], column[construct.name]] if name in row else np.nan
-            if construct.mode == "reflective":
+            if ("loading", construct.name, name) in standardized:
                 loading = figures.value("standardized", standardized["loading", construct.name, name])
             weight = standardized.get(("weight", name, construct.name))
             parts.append(
@@ -80,8 +88,18 @@ def quality_part(found: Found) -> QualityPart:
         construct_correlations=matrix_part(names, names, quality.between),
         fornell_larcker=matrix_part(names, names, fornell),
         htmt=[
-            HtmtPart(a=a, b=b, value=found.value("htmt", a, b), bootstrap=found.drawn("htmt", a, b))
+            HtmtPart(
+                a=a,
+                b=b,
+                value=found.value("htmt", a, b),
+                signed=found.value("htmt_signed", a, b),
+                bootstrap=found.drawn("htmt", a, b),
+            )
             for a, b in _about(found, "htmt")
+        ],
+        htmt2=[
+            HtmtPart(a=a, b=b, value=found.value("htmt2", a, b), bootstrap=found.drawn("htmt2", a, b))
+            for a, b in _about(found, "htmt2")
         ],
         vif_antecedents=[
             AntecedentVif(outcome=outcome, antecedent=name, vif=found.value("vif_antecedents", outcome, name))
@@ -104,6 +122,12 @@ def r_squared(found: Found) -> dict[str, float | None]:
     return {name: found.value("r_squared", name) for (name,) in _about(found, "r_squared")}
 
 
+def r_squared_adjusted(found: Found) -> dict[str, float | None] | None:
+    """Adjusted R² of every outcome; None where the family has none."""
+    about = _about(found, "r_squared_adjusted")
+    return {name: found.value("r_squared_adjusted", name) for (name,) in about} if about else None
+
+
 IN_DOCUMENT = {
     "r_squared": "r_squared",
     "composite_reliability": "quality.composite_reliability",
@@ -111,6 +135,10 @@ IN_DOCUMENT = {
     "alpha": "quality.alpha",
     "vif_antecedents": "quality.vif_antecedents",
     "f_squared": "f_squared",
+    "rho_a": "quality.rho_a",
+    "r_squared_adjusted": "r_squared_adjusted",
+    "vif_full": "quality.vif_full",
+    "vif_indicators": "quality.vif_indicators",
 }
 
 

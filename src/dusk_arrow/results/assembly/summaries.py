@@ -35,6 +35,8 @@ class Found(NamedTuple):
     def columns(self, figure: FigureName) -> tuple[list[float | None], list[float | None]]:
         """All values of a figure and their errors, in order."""
         values, errors = self.fitted.figures.of(figure), self.fitted.errors.of(figure)
+        if not self.fitted.analytic:
+            return [number(value) for value in values], [None] * len(values)
         return [number(value) for value in values], [number(error) for error in errors]
 
     def drawn(self, figure: FigureName, *about: str | ParameterKey | Effect) -> Bootstrap | None:

@@ -6,18 +6,34 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from dusk_arrow.core.assessment.criteria import estimates, fit, quality
+from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
 from dusk_arrow.core.assessment.criteria.criterion import Criterion, Page, Verdict
 
-__all__ = ["BY_KEY", "SHEET", "Criterion", "Page", "Verdict", "f_squared_words"]
+__all__ = ["BY_KEY", "EXTREMES", "SHEET", "Criterion", "Page", "Verdict", "f_squared_words"]
 AVE = next(criterion for criterion in quality.FIGURES if criterion.key == "ave")
+HTMT = next(criterion for criterion in quality.FIGURES if criterion.key == "htmt")
+VIF = next(criterion for criterion in quality.FIGURES if criterion.key == "vif_antecedents")
 LOWEST = f"The AVE of the construct where it is lowest. {AVE.definition}"
 SHEET = (
     *fit.FIGURES,
     *quality.FIGURES,
+    *composites.FIGURES,
     *estimates.FIGURES,
     replace(AVE, key="lowest_ave", label="lowest AVE", definition=LOWEST),
+    replace(
+        HTMT,
+        key="highest_htmt",
+        label="highest HTMT",
+        definition=f"HTMT of the pair where it is highest. {HTMT.definition}",
+    ),
+    replace(
+        VIF,
+        key="highest_vif",
+        label="highest VIF",
+        definition=f"The VIF of the antecedent where it is highest. {VIF.definition}",
+    ),
 )
+EXTREMES = ("lowest_ave", "highest_htmt", "highest_vif")
 BY_KEY = {criterion.key: criterion for criterion in SHEET}
 
 

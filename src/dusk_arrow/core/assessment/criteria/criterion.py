@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 Verdict = Literal["meets", "borderline", "misses", "none"]
-Page = Literal["fit", "further fit", "quality", "estimates"]
+Page = Literal["fit", "further fit", "quality", "composites", "estimates"]
 About = Literal["model", "parameter", "effect", "quantity", "variable", "construct", "pair", "antecedent", "indicator"]
 
 

@@ -1,0 +1,270 @@
+"""Composite estimation as a family: its stages one after another, each of them a value."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Literal
+
+import numpy as np
+
+from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
+from dusk_arrow.core.assessment.fit import DistanceFit
+from dusk_arrow.core.assessment.reliability import standardized_alpha
+from dusk_arrow.core.composite.bootstrapping import (
+    BootstrapTask,
+    PreparedTask,
+    of_distances,
+    prepare,
+    run_chunk,
+    transformation,
+)
+from dusk_arrow.core.composite.explaining import explain
+from dusk_arrow.core.composite.figures import FigurePlan, figures
+from dusk_arrow.core.composite.options import OPTIONS
+from dusk_arrow.core.composite.program import Implied, Outcome, estimate, implied_by
+from dusk_arrow.core.composite.refusals import (
+    cannot_say,
+    sample_problems,
+    settings_problems,
+    structure_problems,
+)
+from dusk_arrow.core.composite.setting_up import Ready, estimated_paths, make_ready
+from dusk_arrow.core.effects.routes import list_effects
+from dusk_arrow.core.family import (
+    EstimationSettings,
+    Fitted,
+    Minima,
+    NotFitted,
+    Parameter,
+    Quality,
+    Residuals,
+    SetUp,
+    Task,
+)
+from dusk_arrow.core.figures import Figures
+from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.observations.evidence import MatrixEvidence, PairwiseCases, identity
+from dusk_arrow.core.options import FamilyOptions
+from dusk_arrow.core.parameter_key import ParameterKey
+from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.scores import ScoreWeights
+from dusk_arrow.core.specification.measurement import left_out, measurement_only
+from dusk_arrow.core.specification.model import Model
+from dusk_arrow.core.specification.statements import Arrow, Specification
+
+NOT_COMPARED = "Composites have no likelihood and no χ², so models of them are not nested in each other."
+
+
+class CompositeFamily:
+    """Models of composites, found by partial least squares."""
+
+    @property
+    def options(self) -> FamilyOptions:
+        """Estimators, inner weights, missing answers, second order, signs."""
+        return OPTIONS
+
+    @property
+    def readout(self) -> tuple[str, ...]:
+        """Distance, what is explained, and where measurement is weakest."""
+        return ("srmr", "lowest_r_squared", "lowest_ave", "highest_htmt", "highest_vif")
+
+    def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
+        """Without paths every construct is linked with every other, formative ones too."""
+        return measurement_only(specification, composites=True) if part == "measurement" else specification
+
+    def left_out(self, specification: Specification) -> tuple[str, ...]:
+        """Observed variables."""
+        return left_out(specification, composites=True)
+
+    def check(self, model: Model, source: Source, settings: EstimationSettings) -> list[Problem]:
+        """What composites cannot say, what stands alone or goes round, and settings of another family."""
+        found = [*settings_problems(source, settings), *cannot_say(model)]
+        return found + structure_problems(model, estimated_paths(model), settings.part == "measurement")
+
+    def set_up(
+        self, specification: Specification, model: Model, source: Source, settings: EstimationSettings
+    ) -> tuple[SetUp, list[Problem]]:
+        """Program and evidence; problems of the columns."""
+        ready = make_ready(model, source, settings)
+        evidence, program = ready.evidence, ready.program
+        at = {name: i for i, name in enumerate(program.columns)}
+        formative = [
+            (c.name, [at[name] for name in c.indicators])
+            for c in model.constructs
+            if c.mode == "formative" and all(name in at for name in c.indicators)
+        ]
+        pairwise = isinstance(evidence, PairwiseCases)
+        problems = sample_problems(program.columns, evidence.covariance, evidence.n, formative, pairwise)
+        return SetUp(program.columns, (evidence,), 0, ready), problems
+
+    def identify(self, set_up: SetUp) -> list[Problem]:
+        """Nothing: regressions on what was checked have an answer."""
+        return []
+
+    @np.errstate(invalid="ignore", divide="ignore")  # impossible reliabilities are named; what rests on them is nan
+    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
+        """The estimation with everything that follows from it, or why there is none."""
+        ready: Ready = set_up.own
+        evidence, program = ready.evidence, ready.program
+        correlation = correlation_from(evidence.covariance)
+        outcome = estimate(program, correlation[None])
+        unsolved = _not_solved(outcome)
+        if unsolved is not None:
+            return unsolved
+        effects, all_routes = list_effects(ready.paths, program.structure.names)
+        named = tuple(
+            (name, _key_of(model, target)) for name, target in model.names.items() if isinstance(target, Arrow)
+        )
+        tracked = () if settings.part == "measurement" else tuple(model.tracked.items())
+        plan = FigurePlan(program, model.constructs, ready.paths, tuple(effects), tracked, named, evidence.n)
+        batch = figures(plan, outcome, evidence.covariance[None])
+        found = Figures(batch.keys, batch.values[0])
+        implied = implied_by(program, outcome, correlation[None])
+        task = None
+        if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
+            like = outcome.weights[0] if settings.signs == "full-sample" else None
+            whole = None if implied.whole is None or program.second is not None else implied.whole[0]
+            own = BootstrapTask(
+                replace(plan, program=replace(program, like=like)),
+                evidence,
+                transformation(correlation, whole),
+                transformation(correlation, implied.measurement[0]),
+            )
+            task = Task(OPTIONS.key, evidence.n, own)
+        sd = np.sqrt(np.diag(evidence.covariance))
+        columns_implied = implied.measurement[0] if implied.whole is None or program.second else implied.whole[0]
+        return Fitted(
+            set_up=set_up,
+            identity=identity(evidence, program.columns),
+            implied=columns_implied * np.outer(sd, sd),
+            implied_means=None,
+            iterations=int(outcome.iterations[0]),
+            admissible=bool(outcome.admissible[0]),
+            minima=Minima((), False, False),
+            fit=_fit(ready, implied),
+            scaled=None,
+            residuals=_residuals(evidence.covariance, columns_implied, sd),
+            parameters=tuple(Parameter(key, None, _label(model, key), True, None) for key in plan.parameters),
+            effects=plan.effects,
+            all_routes=all_routes,
+            figures=found,
+            errors=Figures((), np.zeros(0)),
+            free=(),
+            covariance=np.zeros((0, 0)),
+            quality=_quality(plan, outcome, evidence.covariance),
+            modifications=(),
+            scores=_scores(program.names, program.columns, outcome, evidence.covariance, evidence.means),
+            task=task,
+            own=(plan, outcome),
+            analytic=False,
+        )
+
+    def explain(self, fitted: Fitted) -> list[Problem]:
+        """Impossible values, weak or reversed indicators, constructs alike."""
+        plan, outcome = fitted.own
+        return explain(plan, outcome, fitted.figures)
+
+    def prepare(self, task: Task) -> PreparedTask:
+        """Column products."""
+        return prepare(task.own)
+
+    def run_chunk(self, prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
+        """All figures for one chunk of resamples."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return run_chunk(prepared, chunk)
+
+    def quick_fit(self, specification: Specification, source: Source, settings: EstimationSettings) -> None:
+        """Composites have nothing to compare models by."""
+
+    def compare(self, first: Any, second: Any) -> Comparison:
+        """Never asked, since there is no quick fit. Raises NotImplementedError."""
+        raise NotImplementedError(NOT_COMPARED)
+
+    def paths_at_zero(
+        self, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> list[PathTest]:
+        """There is no χ² to test a path by; the bootstrap does."""
+        return []
+
+    def joint_test(
+        self, restricted: Specification, specification: Specification, source: Source, settings: EstimationSettings
+    ) -> ParameterTest | None:
+        """There is no χ² to test hypotheses by."""
+        return None
+
+
+def _not_solved(outcome: Outcome) -> NotFitted | None:
+    if not outcome.converged[0]:
+        message = (
+            "The weights did not settle within 2,000 iterations. Usual reasons: a construct that is hardly related to its "
+            "neighbours, or too few cases. Look at the items of constructs with low loadings, or try another scheme of inner weights."
+        )
+        return NotFitted("not_estimated", Problem("not_converged", "error", message))
+    if not np.isfinite(outcome.structure.between).all():
+        message = (
+            "The reliability by which a construct would be corrected (rho_A) is not positive: its indicators do not measure one "
+            "thing. Recode items that run against their block, or use plain PLS."
+        )
+        return NotFitted("not_estimated", Problem("reliability_not_positive", "error", message))
+    return None
+
+
+def _key_of(model: Model, target: Arrow) -> ParameterKey:
+    """The loading, weight or path that a sentence names."""
+    for construct in model.constructs:
+        if construct.name == target.source and target.target in construct.indicators:
+            return ParameterKey("loading", target.source, target.target)
+        if construct.name == target.target and target.source in construct.indicators:
+            return ParameterKey("weight", target.source, target.target)
+    return ParameterKey("path", target.source, target.target)
+
+
+def _label(model: Model, key: ParameterKey) -> str | None:
+    target = Arrow(key.source, key.target)
+    return next((name for name, named in model.names.items() if named == target), None)
+
+
+def _fit(ready: Ready, implied: Implied) -> DistanceFit:
+    values = of_distances(ready.program, implied)[0].tolist()
+    whole = None if implied.whole is None else (values[0], values[1], values[2])
+    return DistanceFit(whole, (values[3], values[4], values[5]), "common factor" if ready.consistent else "composite")
+
+
+def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:
+    apart = correlation_from(covariance) - implied
+    return Residuals(apart * np.outer(sd, sd), apart, None)
+
+
+def _quality(plan: FigurePlan, outcome: Outcome, covariance: Array) -> Quality:
+    at = {name: i for i, name in enumerate(plan.program.columns)}
+    place = [plan.program.place[c.name] for c in plan.constructs]
+    indicators = tuple(dict.fromkeys(name for c in plan.constructs for name in c.indicators if name in at))
+    alphas = {}
+    inflation: dict[tuple[str, str], float] = {}
+    for name, block in plan.blocks.items():
+        if len(block) > 1:
+            alphas[name] = float(standardized_alpha(covariance[np.ix_(block, block)]))
+    found = figures(plan, outcome, covariance[None])
+    for key, column in found.place.items():
+        if key.figure == "vif_indicators":
+            inflation[key.about] = float(found.values[0, column])  # type: ignore[index]
+    return Quality(
+        plan.constructs,
+        indicators,
+        outcome.across[0][np.ix_([at[name] for name in indicators], place)],
+        outcome.between[0][np.ix_(place, place)],
+        alphas,
+        inflation,
+        {c.name: 1 for c in plan.constructs},
+    )
+
+
+def _scores(
+    names: tuple[str, ...], columns: tuple[str, ...], outcome: Outcome, covariance: Array, means: Array | None
+) -> ScoreWeights:
+    """Scores of standardized columns, with mean 0 and variance 1."""
+    weights = outcome.weights[0] / np.sqrt(np.diag(covariance))
+    centre = np.zeros(len(columns)) if means is None else means
+    return ScoreWeights(names, columns, centre, np.zeros(len(names)), weights, None)
