@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dusk_arrow.core.assessment.criteria import BY_KEY
+from dusk_arrow.core.assessment.criteria import BY_KEY, EXTREMES
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
@@ -119,7 +119,7 @@ def test_verdicts_at_the_edge(whole: Results, key: str, value: float, verdict: s
     if key != "lowest_ave":
         assert expected == verdict
     if expected in ("borderline", "misses") and BY_KEY[key].good is not None:
-        assert "short of" in figure.verdict_words
+        assert ("above" if BY_KEY[key].better == "lower" else "short of") in figure.verdict_words
 
 
 def test_a_saturated_model_is_said_to_be_one() -> None:
@@ -151,7 +151,7 @@ def test_kept_figures_are_those_of_the_document(whole: Results) -> None:
     assert kept.estimated
     assert set(kept.values) == {*KEYS, *LINES}
     for key in LINES:
-        if key != "lowest_ave":
+        if key not in EXTREMES:
             assert kept.values[key] == getattr(whole.fit, key)
     assert (kept.df, kept.p_value, kept.n_used) == (whole.fit.df, whole.fit.p_value, whole.data.n_used)
     assert kept.analysed == whole.data.analysed
@@ -178,3 +178,33 @@ def test_one_changed_answer_is_other_data(whole: Results) -> None:
     assert whole.data.n_used == other.data.n_used
     assert not same_data(whole, other)
     assert not same_data(other, whole)
+
+
+def test_composites_have_a_readout_of_their_own() -> None:
+    """No χ² where there is none: distance, what is explained, and where measurement is weakest, each named."""
+    found = estimated(family="composite")
+    figures = readout(found, None)
+    assert [f.key for f in figures] == [
+        "srmr", "r_squared.Efficacy", "r_squared.Stewardship", "r_squared.Persistence", "lowest_ave", "highest_htmt", "highest_vif",
+    ]  # fmt: skip
+    assert found.quality is not None
+    shown = by_key(figures)
+    highest = max((h.value or 0, h.a, h.b) for h in found.quality.htmt)
+    assert (shown["highest_htmt"].value, shown["highest_htmt"].detail) == (highest[0], f"{highest[1]}, {highest[2]}")
+    assert shown["highest_vif"].value == max(v.vif or 0 for v in found.quality.vif_antecedents)
+    assert shown["r_squared.Persistence"].value == found.r_squared["Persistence"]
+    assert shown["r_squared.Persistence"].label == "R² Persistence"
+    assert shown["srmr"].verdict == BY_KEY["srmr"].judge(shown["srmr"].value)
+    kept = key_figures(found)
+    assert kept.values["chi_square"] is None
+    assert kept.values["srmr"] == shown["srmr"].value
+
+
+def test_readouts_of_two_families_are_not_subtracted(whole: Results) -> None:
+    """A change of family is no change of a figure; only what both have is compared."""
+    found = by_key(readout(estimated(family="composite"), whole))
+    assert found["lowest_ave"].change is not None
+    assert found["highest_vif"].change is not None
+    assert found["r_squared.Efficacy"].change == pytest.approx(
+        (found["r_squared.Efficacy"].value or 0) - (whole.r_squared["Efficacy"] or 0)
+    )

@@ -242,6 +242,48 @@ def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) ->
     assert len(scores) == 413
 
 
+def test_the_family_is_switched_and_switched_back(client: FlaskClient, created: dict[str, Any]) -> None:
+    """One model, two families: the board, the readout and every part follow, and undo brings back the digits of before."""
+    address = f"/api/models/{created['model_id']}"
+    state = client.get(address).get_json()
+    body = {
+        "parent": state["revision"]["id"],
+        "changes": [{"type": "replace_text", "text": demo_text("river_wardens")}],
+    }
+    factors = client.post(f"{address}/revisions", json=body).get_json()
+    settings = {**factors["settings"], "family": "composite", "estimator": "plsc"}
+    found = client.put(
+        f"{address}/settings", json={"parent": factors["revision"]["id"], "settings": settings}
+    ).get_json()
+    assert found["estimated"]
+    assert found["revision"]["words"] == "estimated: composites, consistent PLS"
+    assert [f["key"] for f in found["readout"]][:2] == ["srmr", "r_squared.Efficacy"]
+    assert (found["shown"]["df"], found["shown"]["aic"]) == (None, None)
+    arrow = next(a for a in found["board"]["arrows"] if (a["from"], a["to"]) == ("Efficacy", "Stewardship"))
+    estimates = part(client, found, "estimates")
+    path = next(p for p in estimates["parameters"] if (p["from"], p["to"]) == ("Efficacy", "Stewardship"))
+    assert (arrow["standardized"], arrow["interval"]) == (path["standardized"], None)
+    distances = part(client, found, "fit")["fit"]
+    assert distances["chi_square"] is None
+    assert distances["measurement_part"]["srmr"] < distances["srmr"]
+    wrong = client.put(
+        f"{address}/settings", json={"parent": found["revision"]["id"], "settings": {**settings, "estimator": "ml"}}
+    )
+    assert wrong.status_code == 422
+    assert client.get(f"{address}/figure.svg").status_code == 200
+    assert client.get(f"{address}/scores.csv").status_code == 200
+    assert client.get(f"{address}/paths-at-zero").get_json()["tests"] == []
+    both = [factors["revision"]["id"], found["revision"]["id"]]
+    compared = client.post(f"/api/projects/{created['project_id']}/comparisons", json={"revisions": both}).get_json()
+    assert [m["family"] for m in compared["models"]] == ["covariance", "composite"]
+    assert compared["pairs"][0]["difference"] is None
+    assert "no χ²" in compared["pairs"][0]["reason"]
+    trail = client.get(f"{address}/trail").get_json()
+    assert trail["revisions"][-1]["figures"]["values"]["cfi"] is None
+    back = client.post(f"{address}/undo", json={"parent": found["revision"]["id"]}).get_json()
+    assert [f["value"] for f in back["readout"]] == [f["value"] for f in factors["readout"]]
+
+
 def test_models_of_a_project_stand_side_by_side(client: FlaskClient, created: dict[str, Any]) -> None:
     """A copy without a path is nested; the last model cannot be put away."""
     project = created["project_id"]

@@ -1429,6 +1429,11 @@ export interface components {
              */
             direction: 1 | -1;
             /**
+             * Htmt Highest
+             * @default null
+             */
+            htmt_highest: number | null;
+            /**
              * Mode
              * @enum {string}
              */
@@ -1440,6 +1445,11 @@ export interface components {
              * @default null
              */
             rho_a: number | null;
+            /**
+             * Vif Full
+             * @default null
+             */
+            vif_full: number | null;
         };
         /**
          * ConstructProposal
@@ -1522,7 +1532,7 @@ export interface components {
              * Page
              * @enum {string}
              */
-            page: "fit" | "further fit" | "quality" | "estimates";
+            page: "fit" | "quality" | "composites" | "effects";
             /** Source */
             source: string;
             /** Strict */
@@ -1861,14 +1871,15 @@ export interface components {
         };
         /**
          * FitPart
-         * @description Global fit.
+         * @description Global fit. Composites have no χ² and what follows from it; they have distances, of the whole model and of its
+         *     measurement part, with reference quantiles from a bootstrap.
          */
         FitPart: {
             /** Agfi */
             agfi: number | null;
             /** Aic */
             aic: number | null;
-            baseline: components["schemas"]["BaselinePart"];
+            baseline: components["schemas"]["BaselinePart"] | null;
             /** Bic */
             bic: number | null;
             /** @default null */
@@ -1876,7 +1887,7 @@ export interface components {
             /** Cfi */
             cfi: number | null;
             /** Chi Square */
-            chi_square: number;
+            chi_square: number | null;
             /** Chi Square Per Df */
             chi_square_per_df: number | null;
             /** Close Fit P */
@@ -1889,35 +1900,39 @@ export interface components {
              * D G
              * @default null
              */
-            d_g: null;
+            d_g: number | null;
             /**
              * D Uls
              * @default null
              */
-            d_uls: null;
+            d_uls: number | null;
             /** Df */
-            df: number;
+            df: number | null;
             /** Ecvi */
-            ecvi: number;
+            ecvi: number | null;
             /** Gfi */
             gfi: number | null;
             /** Ifi */
             ifi: number | null;
+            /**
+             * Implied Within
+             * @default null
+             */
+            implied_within: ("common factor" | "composite") | null;
             /** Log Likelihood */
             log_likelihood: number | null;
             /** Log Likelihood Saturated */
             log_likelihood_saturated: number | null;
-            /**
-             * Measurement Part
-             * @default null
-             */
-            measurement_part: null;
+            /** @default null */
+            measurement_part: components["schemas"]["MeasurementFitPart"] | null;
             /** N Parameters */
-            n_parameters: number;
+            n_parameters: number | null;
             /** Nfi */
             nfi: number | null;
             /** P Value */
             p_value: number | null;
+            /** @default null */
+            reference: components["schemas"]["ReferencePart"] | null;
             /** Rfi */
             rfi: number | null;
             /** Rmsea */
@@ -1932,7 +1947,7 @@ export interface components {
             /** @default null */
             scaled: components["schemas"]["ScaledPart"] | null;
             /** Srmr */
-            srmr: number;
+            srmr: number | null;
             /** Tli */
             tli: number | null;
         };
@@ -2051,6 +2066,11 @@ export interface components {
             b: string;
             /** @default null */
             bootstrap: components["schemas"]["Bootstrap"] | null;
+            /**
+             * Signed
+             * @default null
+             */
+            signed: number | null;
             /** Value */
             value: number | null;
         };
@@ -2345,6 +2365,20 @@ export interface components {
             values: (number | null)[][];
         };
         /**
+         * MeasurementFitPart
+         * @description The measurement part alone, its constructs correlating as they do.
+         */
+        MeasurementFitPart: {
+            /** D G */
+            d_g: number | null;
+            /** D Uls */
+            d_uls: number | null;
+            /** @default null */
+            reference: components["schemas"]["ReferencePart"] | null;
+            /** Srmr */
+            srmr: number | null;
+        };
+        /**
          * MediationPart
          * @description What kind of mediation a pair shows; null until a bootstrap has decided.
          */
@@ -2388,6 +2422,8 @@ export interface components {
             estimated: boolean;
             /** Estimator */
             estimator: string;
+            /** Family */
+            family: string;
             fit: components["schemas"]["FitPart"] | null;
             /** Id */
             id: number;
@@ -3050,11 +3086,21 @@ export interface components {
              * Htmt2
              * @default null
              */
-            htmt2: null;
+            htmt2: components["schemas"]["HtmtPart"][] | null;
             /** Loadings */
             loadings: components["schemas"]["LoadingPart"][];
             /** Vif Antecedents */
             vif_antecedents: components["schemas"]["AntecedentVif"][];
+        };
+        /**
+         * Quantiles
+         * @description What a figure would be by chance, were the model true: 95 and 99 of 100 resamples of data transformed to it are below.
+         */
+        Quantiles: {
+            /** Q95 */
+            q95: number;
+            /** Q99 */
+            q99: number;
         };
         /**
          * ReadAgain
@@ -3090,6 +3136,8 @@ export interface components {
             change: number | null;
             /** Change Text */
             change_text: string;
+            /** Criterion */
+            criterion: string;
             /** Detail */
             detail: string;
             /** Direction */
@@ -3109,6 +3157,15 @@ export interface components {
             verdict: "meets" | "borderline" | "misses" | "none";
             /** Verdict Words */
             verdict_words: string;
+        };
+        /**
+         * ReferencePart
+         * @description Reference quantiles of distances; null where the data could not be transformed to the model.
+         */
+        ReferencePart: {
+            d_g: components["schemas"]["Quantiles"] | null;
+            d_uls: components["schemas"]["Quantiles"] | null;
+            srmr: components["schemas"]["Quantiles"] | null;
         };
         /**
          * RemoveConstruct
@@ -3294,7 +3351,7 @@ export interface components {
              * @default ml
              * @enum {string}
              */
-            estimator: "ml" | "gls" | "uls" | "adf";
+            estimator: "ml" | "gls" | "uls" | "adf" | "plsc" | "pls";
             /**
              * F Squared
              * @default []
@@ -3303,9 +3360,9 @@ export interface components {
             /**
              * Family
              * @default covariance
-             * @constant
+             * @enum {string}
              */
-            family: "covariance";
+            family: "covariance" | "composite";
             /** @default null */
             fit: components["schemas"]["FitPart"] | null;
             /**
@@ -3357,7 +3414,9 @@ export interface components {
              * R Squared Adjusted
              * @default null
              */
-            r_squared_adjusted: null;
+            r_squared_adjusted: {
+                [key: string]: number | null;
+            } | null;
             /** @default null */
             residuals: components["schemas"]["ResidualsPart"] | null;
             /** @default null */
@@ -3660,13 +3719,13 @@ export interface components {
              * @default ml
              * @enum {string}
              */
-            estimator: "ml" | "gls" | "uls" | "adf";
+            estimator: "ml" | "gls" | "uls" | "adf" | "plsc" | "pls";
             /**
              * Family
              * @default covariance
-             * @constant
+             * @enum {string}
              */
-            family: "covariance";
+            family: "covariance" | "composite";
             /**
              * Interval
              * @default percentile
@@ -3688,7 +3747,7 @@ export interface components {
              * @default listwise
              * @enum {string}
              */
-            missing: "listwise" | "full-information" | "mean";
+            missing: "listwise" | "full-information" | "mean" | "pairwise";
             /**
              * Part
              * @default whole
@@ -3702,10 +3761,28 @@ export interface components {
              */
             scaling: "marker" | "unit-variance";
             /**
+             * Scheme
+             * @default path
+             * @enum {string}
+             */
+            scheme: "path" | "factorial" | "centroid";
+            /**
+             * Second Order
+             * @default two-stage
+             * @enum {string}
+             */
+            second_order: "two-stage" | "repeated";
+            /**
              * Seed
              * @default 20261
              */
             seed: number;
+            /**
+             * Signs
+             * @default loadings
+             * @enum {string}
+             */
+            signs: "loadings" | "full-sample";
         };
         /**
          * Shown
@@ -3719,9 +3796,9 @@ export interface components {
             bic: number | null;
             bootstrap: components["schemas"]["BootstrapSummaryPart"] | null;
             /** Df */
-            df: number;
+            df: number | null;
             /** N Parameters */
-            n_parameters: number;
+            n_parameters: number | null;
             /** N Total */
             n_total: number;
             /** N Used */

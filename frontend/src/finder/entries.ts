@@ -1,7 +1,7 @@
 import type { Change, Criterion, ModelState, Project, Schemas } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { keysOf, piecesOf, type KeyId } from "../frame/keys";
-import { withChoice } from "../frame/settings";
+import { withChoice, withFamily } from "../frame/settings";
 import { STATIONS } from "../frame/stations";
 import { switchTheme } from "../frame/theme";
 import { nameConstruct } from "../model/columns";
@@ -51,6 +51,7 @@ const PAGES = [
   { page: "README", words: "All methods" },
   { page: "sentences", words: "Sentences: how a model is written" },
   { page: "estimation", words: "Estimation and standard errors" },
+  { page: "composites", words: "Composites (partial least squares)" },
   { page: "fit", words: "Fit" },
   { page: "quality", words: "Reliability, validity, collinearity" },
   { page: "effects", words: "Effects, mediation and the bootstrap" },
@@ -255,9 +256,20 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
     ...EXPORTS.map((one) =>
       act(`save ${one.key}`, `Save ${one.words}`, () => window.location.assign(one.href(model)), {
         detail: `.${one.ending}`,
-        barred: model.estimated ? undefined : "the model is not estimated",
+        barred: !model.estimated
+          ? "the model is not estimated"
+          : one.factors && settings.family === "composite"
+            ? "composites have none"
+            : undefined,
       }),
     ),
+    ...(choices?.families ?? [])
+      .filter((one) => one.key !== settings.family)
+      .map((one) =>
+        act(`family ${one.key}`, `Constructs are ${one.words}`, () => {
+          void gestures.settings(withFamily(settings, one));
+        }),
+      ),
   ];
 }
 

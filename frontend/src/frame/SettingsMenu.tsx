@@ -1,9 +1,9 @@
 import { SlidersHorizontal } from "lucide-react";
 import type { ModelState, Schemas, Settings } from "../api/client";
 import { useChoices, type Gestures } from "../api/hooks";
-import { Explained } from "../shared/controls";
+import { Action, Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";
-import { withChoice } from "./settings";
+import { withChoice, withFamily } from "./settings";
 
 type Family = Schemas["FamilyPart"];
 type Option = Schemas["OptionPart"];
@@ -26,7 +26,8 @@ function estimationWords(family: Family | undefined, settings: Settings): string
 /** How the model is estimated; every choice is a revision that can be undone. */
 export function SettingsMenu({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const settings = model.settings;
-  const family = useChoices()?.families.find((one) => one.key === settings.family);
+  const families = useChoices()?.families ?? [];
+  const family = families.find((one) => one.key === settings.family);
   const set = (name: string, value: string | boolean) =>
     void gestures.settings(withChoice(settings, name, value));
   return (
@@ -45,6 +46,23 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
     >
       {() => (
         <>
+          <div className="mb-3">
+            <span className="mb-0.5 block text-sm text-quiet">Constructs are</span>
+            <div role="group" aria-label="Family of estimation" className="flex gap-1.5">
+              {families.map((one) => (
+                <Action
+                  key={one.key}
+                  className="flex-1 bg-base-200 font-normal text-quiet aria-pressed:bg-base-300 aria-pressed:font-semibold aria-pressed:text-base-content"
+                  aria-pressed={one.key === settings.family}
+                  onClick={() => {
+                    if (one.key !== settings.family) void gestures.settings(withFamily(settings, one));
+                  }}
+                >
+                  {one.words}
+                </Action>
+              ))}
+            </div>
+          </div>
           {family?.options.map((option) =>
             option.choices.length > 0 ? (
               <Pick
@@ -66,7 +84,9 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
             ),
           )}
           <p className="mt-3">
-            <Explained page="estimation">What each choice does</Explained>
+            <Explained page={settings.family === "composite" ? "composites" : "estimation"}>
+              What each choice does
+            </Explained>
           </p>
         </>
       )}

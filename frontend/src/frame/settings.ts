@@ -1,4 +1,4 @@
-import type { Settings } from "../api/client";
+import type { Schemas, Settings } from "../api/client";
 
 /** Settings with another value of one of them. */
 export function withChoice(settings: Settings, name: string, value: string | boolean): Settings {
@@ -6,4 +6,23 @@ export function withChoice(settings: Settings, name: string, value: string | boo
   // Incomplete cases have observed information (Kenward & Molenberghs 1998) where nothing else was chosen.
   const observed = part.missing === "full-information" && settings.errors === "expected";
   return { ...settings, ...part, ...(observed ? { errors: "observed" as const } : {}) };
+}
+
+/** Settings of another family: what both have stays, the rest begins at its default. */
+export function withFamily(settings: Settings, family: Schemas["FamilyPart"]): Settings {
+  const own = (name: string) => family.options.find((one) => one.name === name);
+  const kept = (name: keyof Settings) => {
+    const choices = own(name)?.choices ?? [];
+    const now = settings[name];
+    return choices.some((choice) => choice.value === now) ? now : choices[0]?.value;
+  };
+  return {
+    ...settings,
+    family: family.key,
+    estimator: kept("estimator"),
+    missing: kept("missing"),
+    errors: own("errors") ? settings.errors : "expected",
+    means: own("means") ? settings.means : false,
+    bollen_stine: own("errors") ? settings.bollen_stine : false,
+  } as Settings;
 }

@@ -143,6 +143,7 @@ export function ConstructLens({
             <MergeMenu {...{ model, construct }} />
             {reflective && (
               <HoldMenu
+                model={model}
                 gestures={gestures}
                 words="Hold its variance"
                 parameters={[{ kind: "variance", source: name, target: name, group: null }]}

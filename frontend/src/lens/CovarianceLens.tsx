@@ -61,6 +61,7 @@ export function CovarianceLens(props: {
       </p>
       <div className="mt-3 flex flex-wrap gap-2">
         <HoldMenu
+          model={model}
           gestures={gestures}
           parameters={[{ kind: "covariance", source: first, target: second, group: null }]}
           held={parameter?.why_fixed === "fixed by a sentence"}

@@ -4,7 +4,7 @@ import { name as nameIt, propose, select, type Selected } from "../model/desk";
 import { constructName } from "../model/columns";
 import { gathered, listed, removal, setAside } from "../model/doing";
 import { Action, Quiet } from "../shared/controls";
-import { HoldMenu } from "./HoldMenu";
+import { canHold, HoldMenu } from "./HoldMenu";
 import { Kind, Title } from "./parts";
 
 type ParameterKey = Schemas["ParameterKey"];
@@ -52,12 +52,12 @@ export function GroupLens(props: {
       <Title>{group.length} things</Title>
       <p className="mt-1">{listed(names)}</p>
       <div className="mt-3 flex flex-wrap gap-2">
-        {parameters.length > 1 && parameters.length === group.length && (
+        {canHold(model) && parameters.length > 1 && parameters.length === group.length && (
           <>
             <Action onClick={() => void gestures.change([{ type: "make_equal", parameters }])}>
               Hold equal
             </Action>
-            <HoldMenu {...{ gestures, parameters }} held={false} begin={0} words="Hold all" />
+            <HoldMenu {...{ model, gestures, parameters }} held={false} begin={0} words="Hold all" />
             <Action onClick={() => void gestures.change([{ type: "free", parameters }])}>Set free</Action>
           </>
         )}

@@ -1,10 +1,16 @@
 import { useState } from "react";
-import type { Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { Action, Primary } from "../shared/controls";
 
+/** Whether a family can hold parameters at values, or equal. */
+export function canHold(model: ModelState): boolean {
+  return model.settings.family !== "composite";
+}
+
 /** Holding parameters at a value, or setting them free again. */
 export function HoldMenu(props: {
+  model: ModelState;
   gestures: Gestures;
   parameters: Schemas["ParameterKey"][];
   held: boolean;
@@ -12,8 +18,9 @@ export function HoldMenu(props: {
   words?: string;
   size?: "sm" | "xs";
 }) {
-  const { gestures, parameters, held, begin, words = "Hold", size = "sm" } = props;
+  const { model, gestures, parameters, held, begin, words = "Hold", size = "sm" } = props;
   const [text, setText] = useState<string | null>(null);
+  if (!canHold(model)) return null;
   if (held) {
     return (
       <Action

@@ -134,6 +134,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               Covaries with…
             </Action>
             <HoldMenu
+              model={model}
               gestures={gestures}
               words="Hold its loading"
               parameters={[{ kind: "loading", source: construct, target: name, group: null }]}

@@ -106,13 +106,15 @@ function Overview({ model, problems }: { model: ModelState; problems: Problem[] 
           </Row>
           {shown && model.estimated && (
             <>
-              <Row label="free parameters">{shown.n_parameters}</Row>
+              {shown.n_parameters !== null && <Row label="free parameters">{shown.n_parameters}</Row>}
               <Row label="cases used">
                 {shown.n_used} of {shown.n_total}
               </Row>
-              <Row label="AIC, BIC">
-                {plain(shown.aic, 1)}, {plain(shown.bic, 1)}
-              </Row>
+              {shown.aic !== null && (
+                <Row label="AIC, BIC">
+                  {plain(shown.aic, 1)}, {plain(shown.bic, 1)}
+                </Row>
+              )}
             </>
           )}
           {broken && shown && (

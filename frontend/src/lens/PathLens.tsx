@@ -32,6 +32,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
       effect.kind === "specific indirect" && effect.via && uses([effect.from, ...effect.via, effect.to]),
   );
   const fixed = parameter && !parameter.free;
+  const composite = shown?.settings.family === "composite";
   return (
     <>
       <Kind>path</Kind>
@@ -45,17 +46,21 @@ export function PathLens({ model, gestures, source, target }: Props) {
             bounds={fixed ? "fixed" : interval(headline(parameter))}
             basis={fixed ? (parameter.why_fixed ?? "") : basis(parameter, shown)}
           />
-          <Row label="unstandardized">
-            {plain(parameter.estimate)}{" "}
-            {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
-          </Row>
-          <Row label={`z, p (${errorsWords(shown)})`}>
-            {fixed ? (
-              <span className="text-quiet">fixed: nothing to test</span>
-            ) : (
-              `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
-            )}
-          </Row>
+          {!composite && (
+            <Row label="unstandardized">
+              {plain(parameter.estimate)}{" "}
+              {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
+            </Row>
+          )}
+          {(!composite || parameter.se !== null) && (
+            <Row label={composite ? "SE, p (bootstrap)" : `z, p (${errorsWords(shown)})`}>
+              {fixed ? (
+                <span className="text-quiet">fixed: nothing to test</span>
+              ) : (
+                `${plain(composite ? parameter.se : parameter.z)}, ${pValue(parameter.p_value)}`
+              )}
+            </Row>
+          )}
           <Judged label={`VIF of ${source} here`} value={vif} figure="vif_antecedents" none="–" />
           <Row
             label="f²"
@@ -68,8 +73,12 @@ export function PathLens({ model, gestures, source, target }: Props) {
       {!fixed && (
         <WhatIf
           model={model}
-          question="What if this path were zero?"
-          changes={[{ type: "fix_path", source, target, value: 0 }]}
+          question={composite ? "What if this path were left out?" : "What if this path were zero?"}
+          changes={
+            composite
+              ? [{ type: "remove_path", source, target }]
+              : [{ type: "fix_path", source, target, value: 0 }]
+          }
         />
       )}
       {routes.length > 0 && (
@@ -89,6 +98,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
       )}
       <div className="mt-3 flex flex-wrap gap-2">
         <HoldMenu
+          model={model}
           gestures={gestures}
           parameters={[{ kind: "path", source, target, group: null }]}
           held={Boolean(fixed)}

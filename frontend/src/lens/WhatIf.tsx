@@ -1,8 +1,8 @@
 import type { Change, ModelState, Schemas } from "../api/client";
 import { useWhatIf } from "../api/hooks";
+import { telling } from "../shared/basis";
 import { coefficient, plain, pWords } from "../shared/numbers";
 
-const SHOWN = ["cfi", "rmsea"];
 const NONE: Schemas["Choose"][] = [];
 
 /** What a change would do, computed by refitting before it is made. */
@@ -39,13 +39,11 @@ export function WhatIf({
               {result.p_value === null ? ": not to be tested" : `, ${pWords(result.p_value)}`}
             </p>
           )}
-          {result.readout
-            .filter((figure) => SHOWN.includes(figure.key))
-            .map((figure) => (
-              <p key={figure.key}>
-                {figure.label} {now.get(figure.key)} → {figure.text}
-              </p>
-            ))}
+          {telling(result.readout).map((figure) => (
+            <p key={figure.key}>
+              {figure.label} {now.get(figure.key)} → {figure.text}
+            </p>
+          ))}
           {aboutIndicators &&
             result.quality.map((change) => (
               <p key={change.construct}>

@@ -20,6 +20,7 @@ interface Props {
 /** Everything about the estimates that does not fit on the board, a key away. */
 export default function Details({ model, gestures, close }: Props) {
   const [tab, setTab] = useState("parameters");
+  const composite = model.settings.family === "composite";
   const views = [
     {
       key: "parameters",
@@ -28,21 +29,27 @@ export default function Details({ model, gestures, close }: Props) {
     },
     { key: "fit", words: "Fit", show: () => <FitView model={model} /> },
     { key: "residuals", words: "Residuals", show: () => <ResidualsView model={model} /> },
-    {
-      key: "omitted",
-      words: "What is left out",
-      show: () => <OmittedView model={model} gestures={gestures} />,
-    },
+    ...(composite
+      ? []
+      : [
+          {
+            key: "omitted",
+            words: "What is left out",
+            show: () => <OmittedView model={model} gestures={gestures} />,
+          },
+        ]),
   ];
   const beside = (
     <>
       <span className="flex-1" />
-      {EXPORTS.filter((one) => one.offered === "estimates").map((one) => (
+      {EXPORTS.filter((one) => one.offered === "estimates" && !(composite && one.factors)).map((one) => (
         <a key={one.key} className={`text-sm ${LINK}`} href={one.href(model)}>
           {one.words} (.{one.ending})
         </a>
       ))}
-      <Explained page={tab === "parameters" ? "estimation" : "fit"}>How it is computed</Explained>
+      <Explained page={composite ? "composites" : tab === "parameters" ? "estimation" : "fit"}>
+        How it is computed
+      </Explained>
       <Symbol label="Close" onClick={close}>
         <X size={16} />
       </Symbol>

@@ -74,10 +74,79 @@ function fitLines(fit: Fit): Line[] {
     { words: "free parameters", number: fit.n_parameters, value: String(fit.n_parameters) },
     {
       words: "baseline χ²",
-      number: fit.baseline.chi_square,
-      value: `${plain(fit.baseline.chi_square, 2)}, df = ${fit.baseline.df}`,
+      number: fit.baseline?.chi_square ?? null,
+      value: `${plain(fit.baseline?.chi_square, 2)}, df = ${fit.baseline?.df}`,
     },
   ];
+}
+
+interface Distance {
+  key: "srmr" | "d_uls" | "d_g";
+  part: string;
+  value: number | null;
+  bounds: { q95: number; q99: number } | null;
+}
+
+/** Distances of composites: of the whole model and of its measurement part, with what they would be by chance. */
+function distancesOf(fit: Fit): Distance[] {
+  const part = fit.measurement_part;
+  return (["srmr", "d_uls", "d_g"] as const).flatMap((key) => [
+    { key, part: "whole model", value: fit[key], bounds: fit.reference?.[key] ?? null },
+    { key, part: "measurement part", value: part?.[key] ?? null, bounds: part?.reference?.[key] ?? null },
+  ]);
+}
+
+function Distances({ fit }: { fit: Fit }) {
+  const criteria = useCriteria();
+  const columns: TableColumn<Distance>[] = [
+    {
+      key: "figure",
+      head: "",
+      left: true,
+      className: "text-quiet",
+      value: (line) => `${criteria.get(line.key)?.label ?? ""} of the ${line.part}`,
+    },
+    {
+      key: "value",
+      head: "",
+      value: (line) => line.value,
+      text: (line) => coefficient(line.value, 3),
+      show: (line) => (
+        <>
+          <Glyph verdict={judge(criteria.get(line.key), line.value)} size={8} /> {coefficient(line.value, 3)}
+        </>
+      ),
+    },
+    {
+      key: "q95",
+      head: "95 %",
+      value: (l) => l.bounds?.q95 ?? null,
+      text: (l) => coefficient(l.bounds?.q95, 3),
+    },
+    {
+      key: "q99",
+      head: "99 %",
+      value: (l) => l.bounds?.q99 ?? null,
+      text: (l) => coefficient(l.bounds?.q99, 3),
+    },
+  ];
+  return (
+    <div>
+      <Table
+        label="Distances"
+        className="h-fit"
+        columns={columns}
+        rows={distancesOf(fit)}
+        keyOf={(line) => line.key + line.part}
+      />
+      <p className="mt-3 max-w-md text-sm text-quiet">
+        {fit.reference
+          ? "95 and 99 of 100 resamples of data transformed to the model stay below these: a distance above them is no chance."
+          : "A bootstrap (on Effects) adds what these distances would be by chance, were the model true."}{" "}
+        Within a block the implied correlations are those of a {fit.implied_within}.
+      </p>
+    </div>
+  );
 }
 
 interface Share {
@@ -115,6 +184,17 @@ export function FitView({ model }: { model: ModelState }) {
     },
   ];
   const shares = Object.entries(found.r_squared).map(([name, value]) => ({ name, value }));
+  if (fit.chi_square === null) {
+    return (
+      <div className="grid min-h-0 flex-1 grid-cols-2 gap-12 overflow-y-auto pb-4">
+        <Distances fit={fit} />
+        <div>
+          <Heading>R² of what is explained</Heading>
+          <Table label="R²" columns={SHARES} rows={shares} keyOf={(row) => row.name} />
+        </div>
+      </div>
+    );
+  }
   return (
     <div className="grid min-h-0 flex-1 grid-cols-2 gap-12 overflow-y-auto pb-4">
       <Table

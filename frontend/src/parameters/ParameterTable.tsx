@@ -11,7 +11,7 @@ import {
 } from "../api/client";
 import { useEstimates, type Gestures } from "../api/hooks";
 import { headline } from "../board/headline";
-import { HoldMenu } from "../lens/HoldMenu";
+import { canHold, HoldMenu } from "../lens/HoldMenu";
 import { parameterKey } from "../model/doing";
 import { errorsWords, intervalWords, level } from "../shared/basis";
 import { Action, Choose, Quiet } from "../shared/controls";
@@ -216,12 +216,20 @@ function JointTests(props: {
       aria-label="Test of the selected parameters"
     >
       <span className="font-semibold">{chosen.length} selected</span>
-      <Action size="xs" disabled={!free} onClick={() => void ask("zero")}>
-        {chosen.length === 1 ? "Is it zero?" : "Are all of them zero?"}
-      </Action>
-      <Action size="xs" disabled={!free || chosen.length < 2} onClick={() => void ask("equal")}>
-        Are they equal?
-      </Action>
+      {canHold(model) ? (
+        <>
+          <Action size="xs" disabled={!free} onClick={() => void ask("zero")}>
+            {chosen.length === 1 ? "Is it zero?" : "Are all of them zero?"}
+          </Action>
+          <Action size="xs" disabled={!free || chosen.length < 2} onClick={() => void ask("equal")}>
+            Are they equal?
+          </Action>
+        </>
+      ) : (
+        <span className="text-quiet">
+          composites have no χ² to test parameters by; the bootstrap has intervals
+        </span>
+      )}
       {found && (
         <>
           {line("Δχ²", found.difference?.chi_square, found.difference?.p_value, found.df)}
@@ -233,21 +241,25 @@ function JointTests(props: {
         </>
       )}
       <span className="flex-1" />
-      <HoldMenu size="xs" {...{ gestures, parameters }} held={false} begin={0} />
-      <Action
-        size="xs"
-        disabled={chosen.length < 2}
-        onClick={() => change([{ type: "make_equal", parameters }])}
-      >
-        Hold equal
-      </Action>
-      <Action
-        size="xs"
-        title="No longer held or equal; released where a default fixes it"
-        onClick={() => change([{ type: "free", parameters }])}
-      >
-        Set free
-      </Action>
+      {canHold(model) && (
+        <>
+          <HoldMenu size="xs" {...{ model, gestures, parameters }} held={false} begin={0} />
+          <Action
+            size="xs"
+            disabled={chosen.length < 2}
+            onClick={() => change([{ type: "make_equal", parameters }])}
+          >
+            Hold equal
+          </Action>
+          <Action
+            size="xs"
+            title="No longer held or equal; released where a default fixes it"
+            onClick={() => change([{ type: "free", parameters }])}
+          >
+            Set free
+          </Action>
+        </>
+      )}
       {chosen.every((p) => p.kind === "covariance") && (
         <Action
           size="xs"

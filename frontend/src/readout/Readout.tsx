@@ -51,7 +51,7 @@ function Figure({ figure, stale }: { figure: ReadoutFigure; stale: boolean }) {
 }
 
 function Definition({ figure, close }: { figure: ReadoutFigure; close: () => void }) {
-  const criterion = useCriterion(figure.key);
+  const criterion = useCriterion(figure.criterion);
   if (!criterion) return null;
   const mark = criterion.better === "higher" ? "≥" : criterion.strict ? "<" : "≤";
   return (
@@ -74,7 +74,7 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
         {criterion.cut_off_source && ` · cut-offs ${criterion.cut_off_source}`}
       </p>
       <p className="mt-1">
-        <Explained page={figure.key === "lowest_ave" ? "quality" : "fit"}>How it is computed</Explained>
+        <Explained page={criterion.page}>How it is computed</Explained>
       </p>
       <Action size="xs" className="mt-3" onClick={close}>
         Close

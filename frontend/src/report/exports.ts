@@ -7,6 +7,8 @@ export interface Export {
   ending: string;
   /** Where it is offered: with the figure, or beside the tables of the estimates. */
   offered: "report" | "estimates";
+  /** Whether only common factors have it. */
+  factors?: boolean;
   href: (model: ModelState) => string;
 }
 
@@ -19,6 +21,7 @@ export const EXPORTS: Export[] = [
   {
     key: "covariances",
     words: "Covariances of the estimates",
+    factors: true,
     ending: "csv",
     offered: "estimates",
     href: of("estimates.csv"),

@@ -5,12 +5,12 @@ import { attempt } from "../api/attempt";
 import { api, take, type ModelState, type Schemas } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { useDesk } from "../model/desk";
+import { telling } from "../shared/basis";
 import { TextButton } from "../shared/controls";
 import { coefficient, plain, pWords } from "../shared/numbers";
 import type { Dot } from "./branches";
 
 type Edit = Partial<Schemas["RevisionEdit"]>;
-const SHOWN = ["cfi", "rmsea"];
 
 /** What a revision was, why, and what it did; named, explained and gone back to from here. */
 export function RevisionCard(props: {
@@ -86,8 +86,7 @@ export function RevisionCard(props: {
       {effect && effect.readout.length === 0 && <p className="text-sm text-quiet">{effect.message}</p>}
       {before && (
         <p className="text-sm">
-          {(effect?.readout ?? [])
-            .filter((figure) => SHOWN.includes(figure.key) && figure.value !== null)
+          {telling(effect?.readout ?? [])
             .map((figure) => {
               const old = figure.change === null ? null : (figure.value ?? 0) - figure.change;
               const from = old === null ? "" : `${coefficient(old, 3)} → `;

@@ -27,12 +27,17 @@ export function Trail({ model, gestures }: Props) {
   const found = useTrail(model).data;
   const [looked, look] = useState<number | null>(null);
   const [paired, pair] = useState<number | null>(null);
-  const [index, setIndex] = useState("cfi");
+  const [wanted, setIndex] = useState("cfi");
   const dots = useMemo(() => (found ? dotsOf(found) : []), [found]);
   if (!found || found.revisions.length < 2) {
     return <div className="h-2 shrink-0" />;
   }
   const shown = dots.find((d) => d.revision.id === (looked ?? found.head)) ?? dots[0];
+  // An index that the family of the present revision does not have draws no line.
+  const now = found.revisions.find((r) => r.id === found.head)?.figures?.values ?? {};
+  const known = found.indices.filter(({ key }) => typeof now[key] === "number");
+  const indices = known.length > 0 ? known : found.indices;
+  const index = indices.some(({ key }) => key === wanted) ? wanted : (indices[0]?.key ?? wanted);
   const branches = Math.max(0, ...dots.map((d) => d.branch));
   const prompted = found.revisions.filter((r) => r.prompted === "data").length;
   const Chevron = open ? ChevronDown : ChevronUp;
@@ -61,7 +66,7 @@ export function Trail({ model, gestures }: Props) {
                 className="w-28"
                 value={index}
                 set={setIndex}
-                choices={found.indices.map(({ key, label }) => ({ value: key, words: label }))}
+                choices={indices.map(({ key, label }) => ({ value: key, words: label }))}
               />
               <span className="text-sm text-quiet">
                 {found.revisions.length} revisions

@@ -294,12 +294,14 @@ def _note(model: Model, results: Results, intervals: bool) -> str:
         basis = (
             f"{INTERVALS[results.settings.interval]} bootstrap intervals ({results.bootstrap_summary.used} resamples)"
         )
-    else:
+    elif any(p.se is not None for p in results.parameters):
         basis = "intervals from standard errors"
+    else:
+        basis = ""
     parts = [f"Note. Standardized {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
-    if intervals:
+    if intervals and basis:
         parts.append(f"In brackets {level} {basis}.")
-    parts.append("Dashed: the interval contains zero.")
+    parts.append("Dashed: the interval contains zero." if basis else "There are no intervals without a bootstrap.")
     exogenous = [name for name in model.structure_nodes if name not in {t for _, t in model.paths}]
     if len(exogenous) > 1:
         parts.append("Covariances of exogenous variables are estimated and not drawn.")

@@ -6,9 +6,21 @@ from pydantic import BaseModel
 
 from dusk_arrow import __version__
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.readout import KEYS, figure_value
+from dusk_arrow.results.readout import KEYS, figure_value, shown_keys
 
-LINES = ("cfi", "rmsea", "srmr", "tli", "chi_square", "chi_square_per_df", "aic", "bic", "lowest_ave")
+LINES = (
+    "cfi",
+    "rmsea",
+    "srmr",
+    "tli",
+    "chi_square",
+    "chi_square_per_df",
+    "aic",
+    "bic",
+    "lowest_ave",
+    "highest_htmt",
+    "highest_vif",
+)
 
 
 class KeyFigures(BaseModel):
@@ -28,7 +40,7 @@ def key_figures(results: Results) -> KeyFigures:
     fit, data = results.fit, results.data
     if not results.converged or fit is None or data is None:
         return KeyFigures(estimated=False)
-    values = {key: figure_value(results, key) for key in dict.fromkeys((*KEYS, *LINES))}
+    values = {key: figure_value(results, key) for key in dict.fromkeys((*KEYS, *shown_keys(results), *LINES))}
     return KeyFigures(
         estimated=True, values=values, df=fit.df, p_value=fit.p_value, n_used=data.n_used, analysed=data.analysed
     )

@@ -7,13 +7,22 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from dusk_arrow.core.assessment.criteria import BY_KEY, Verdict
+from dusk_arrow.core.assessment.criteria import BY_KEY, EXTREMES, Verdict
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.wording import coefficient, interval_text, p_words, plain
 from dusk_arrow.results.document import Results
 
-KEYS = ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
-DECIMALS = {"chi_square": 1, "chi_square_per_df": 2, "lowest_ave": 2}
-DEPEND_ON_DATA = ("chi_square",)
+KEYS = FAMILIES["covariance"].readout
+DECIMALS = {
+    "chi_square": 1,
+    "chi_square_per_df": 2,
+    "lowest_ave": 2,
+    "highest_htmt": 2,
+    "highest_vif": 2,
+    "r_squared": 2,
+}
+DEPEND_ON_DATA = ("chi_square", "d_uls", "d_g")
+MOST_OUTCOMES = 3
 WORDS: dict[Verdict, str] = {
     "meets": "meets the criterion",
     "borderline": "borderline",
@@ -26,6 +35,7 @@ class ReadoutFigure(BaseModel):
     """One figure of the readout, as text and as number."""
 
     key: str
+    criterion: str
     label: str
     value: float | None
     text: str
@@ -37,18 +47,53 @@ class ReadoutFigure(BaseModel):
     direction: Literal["up", "down", "same"] | None
 
 
-def _lowest_ave(results: Results) -> tuple[float | None, str]:
-    constructs = results.quality.constructs if results.quality else []
-    found = [(c.ave, c.name) for c in constructs if c.ave is not None]
-    return min(found) if found else (None, "")
+def _extreme(results: Results, key: str) -> tuple[float | None, str]:
+    """The value of a figure where it is worst, and where that is."""
+    quality = results.quality
+    if quality is None:
+        return (None, "")
+    if key == "lowest_ave":
+        found = [(c.ave, c.name) for c in quality.constructs if c.ave is not None]
+        return min(found) if found else (None, "")
+    if key == "highest_htmt":
+        found = [(h.value, f"{h.a}, {h.b}") for h in quality.htmt if h.value is not None]
+    else:
+        found = [(v.vif, v.antecedent) for v in quality.vif_antecedents if v.vif is not None]
+    return max(found) if found else (None, "")
+
+
+def _outcomes(results: Results) -> list[str]:
+    """The outcomes whose R² is shown: those that lead nowhere first, a few at most, in the order of the model."""
+    explained = [name for name, value in results.r_squared.items() if value is not None]
+    paths = [p for p in results.parameters if p.kind == "path"]
+    outcomes = [name for name in explained if any(p.to == name for p in paths)]
+    ends = [name for name in outcomes if not any(p.from_ == name for p in paths)]
+    chosen = [*ends, *(name for name in reversed(outcomes) if name not in ends)][:MOST_OUTCOMES]
+    return [name for name in outcomes if name in chosen]
+
+
+def shown_keys(results: Results) -> tuple[str, ...]:
+    """The figures of a document's readout, as its family has them; R² once for each outcome shown."""
+    keys: list[str] = []
+    for key in FAMILIES[results.family].readout:
+        keys += [f"r_squared.{name}" for name in _outcomes(results)] if key == "r_squared" else [key]
+    return tuple(keys)
+
+
+def criterion_of(key: str) -> str:
+    """The figure of the registry that a key of the readout is of."""
+    return key.partition(".")[0]
 
 
 def figure_value(results: Results, key: str) -> float | None:
     """A readout figure of a document, unrounded."""
     if results.fit is None:
         return None
-    if key == "lowest_ave":
-        return _lowest_ave(results)[0]
+    if key in EXTREMES:
+        return _extreme(results, key)[0]
+    figure, _, name = key.partition(".")
+    if figure == "r_squared":
+        return results.r_squared.get(name)
     value: float | None = getattr(results.fit, key)
     return value
 
@@ -57,22 +102,27 @@ def _detail(results: Results, key: str) -> str:
     fit = results.fit
     if fit is None:
         return ""
+    if key in EXTREMES:
+        return _extreme(results, key)[1]
     if key == "chi_square":
         return f"({fit.df}) {p_words(fit.p_value)}" if fit.df else "(0) saturated"
     if key == "rmsea":
         return interval_text(fit.rmsea_interval, 3)
-    if key == "lowest_ave":
-        return _lowest_ave(results)[1]
+    if key.startswith("r_squared."):
+        return ""
+    if key == "srmr" and fit.reference is not None and fit.reference.srmr is not None:
+        return f"by chance up to {coefficient(fit.reference.srmr.q95, 3)}"
     return ""
 
 
 def _miss(key: str, value: float | None, verdict: Verdict) -> str:
-    criterion = BY_KEY[key]
+    criterion = BY_KEY[criterion_of(key)]
     if value is None:
-        return "does not apply: nothing to test" if key != "lowest_ave" else "does not apply"
+        return "does not apply" if key in EXTREMES else "does not apply: nothing to test"
     if verdict not in ("borderline", "misses") or criterion.good is None:
         return WORDS[verdict]
-    return f"{WORDS[verdict]}, {coefficient(abs(value - criterion.good), 3)} short of {criterion.good:g}"
+    apart = coefficient(abs(value - criterion.good), 3)
+    return f"{WORDS[verdict]}, {apart} {'short of' if criterion.better == 'higher' else 'above'} {criterion.good:g}"
 
 
 def same_data(results: Results, previous: Results) -> bool:
@@ -88,17 +138,18 @@ def same_data(results: Results, previous: Results) -> bool:
 
 def _number(key: str) -> Callable[[float | None, int], str]:
     """How a figure is written: without a leading zero where it cannot pass 1."""
-    return plain if key in ("chi_square", "chi_square_per_df") else coefficient
+    return plain if key in ("chi_square", "chi_square_per_df", "highest_vif") else coefficient
 
 
 def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
     """The figures of a document beside those of the revision before, where that one could be estimated."""
     figures = []
-    for key in KEYS:
+    for key in shown_keys(results):
         value = figure_value(results, key)
-        decimals = DECIMALS.get(key, 3)
-        saturated = results.fit is not None and results.fit.df == 0 and key != "lowest_ave"
-        verdict: Verdict = "none" if saturated else BY_KEY[key].judge(value)
+        criterion = BY_KEY[criterion_of(key)]
+        decimals = DECIMALS.get(criterion.key, 3)
+        saturated = results.fit is not None and results.fit.df == 0 and key not in EXTREMES
+        verdict: Verdict = "none" if saturated else criterion.judge(value)
         before = figure_value(previous, key) if previous is not None else None
         change = value - before if value is not None and before is not None else None
         comparable = previous is not None and same_data(results, previous)
@@ -112,7 +163,8 @@ def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
         figures.append(
             ReadoutFigure(
                 key=key,
-                label=BY_KEY[key].label,
+                criterion=criterion.key,
+                label=f"R² {key.partition('.')[2]}" if criterion.key == "r_squared" else criterion.label,
                 value=value,
                 text=_number(key)(value, decimals),
                 detail=_detail(results, key),

@@ -39,6 +39,9 @@ api = APIBlueprint(
 )  # fmt: skip
 
 
+NO_TEST = "Composites have no χ², so there is no test; set their paths, loadings and R² side by side."
+
+
 class DifferencePart(BaseModel):
     """The χ² difference, scaled too where errors are robust."""
 
@@ -81,6 +84,7 @@ class ModelColumn(BaseModel):
     id: int
     name: str
     words: str
+    family: str
     estimator: str
     n_used: int | None
     estimated: bool
@@ -219,6 +223,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             id=head.id,
             name=name,
             words=head.words,
+            family=document.family,
             estimator=document.estimator,
             n_used=document.data.n_used if document.data else None,
             estimated=document.converged,
@@ -234,6 +239,10 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
         for j in range(i + 1, len(models)):
             first, second = quick[i], quick[j]
             if first is None or second is None:
+                if "composite" in (documents[i].family, documents[j].family):
+                    pairs.append(
+                        PairLine(first=heads[i].id, second=heads[j].id, nested=False, reason=NO_TEST, difference=None)
+                    )
                 continue
             found = compare(first, second, documents[i].settings)
             pairs.append(

@@ -9,10 +9,19 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
-from dusk_arrow.core.assessment.criteria import SHEET
+from dusk_arrow.core.assessment.criteria import SHEET, Page
 from dusk_arrow.server.context import reply
 
 api = APIBlueprint("criteria", __name__, url_prefix="/api/criteria", abp_tags=[Tag(name="criteria")])
+
+
+PAGES: dict[Page, str] = {
+    "fit": "fit",
+    "further fit": "fit",
+    "quality": "quality",
+    "composites": "composites",
+    "estimates": "effects",
+}
 
 
 class CriterionPart(BaseModel):
@@ -23,7 +32,7 @@ class CriterionPart(BaseModel):
     definition: str
     formula: str
     source: str
-    page: Literal["fit", "further fit", "quality", "estimates"]
+    page: Literal["fit", "quality", "composites", "effects"]
     better: Literal["higher", "lower", "none"]
     good: float | None
     tolerable: float | None
@@ -40,4 +49,5 @@ class CriteriaSheet(BaseModel):
 @api.get("", operation_id="getCriteria", responses={200: CriteriaSheet})
 def get_criteria() -> Response:
     """The cut-offs in force, each with its source."""
-    return reply(CriteriaSheet(criteria=[CriterionPart.model_validate(asdict(criterion)) for criterion in SHEET]))
+    sheet = [asdict(criterion) | {"page": PAGES[criterion.page]} for criterion in SHEET]
+    return reply(CriteriaSheet(criteria=[CriterionPart.model_validate(line) for line in sheet]))

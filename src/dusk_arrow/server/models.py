@@ -12,7 +12,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, FiniteFloat, TypeAdapter
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.family_options import options_by_name
+from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import AddPath, Change, words
 from dusk_arrow.core.specification.sentences import parse
@@ -171,8 +171,13 @@ def set_settings(path: ModelPath, body: NewSettings) -> Response:
         before = core_settings(Settings.model_validate(head.settings))
         after = core_settings(body.settings)
         options = options_by_name()
+        families = {family.key: family.words for family in FAMILY_OPTIONS}
         changed = [
-            options[name].words(str(value)) if name in SAID_AS_THEY_ARE else f"{name.replace('_', ' ')} {value}"
+            families[str(value)]
+            if name == "family"
+            else options[name].words(str(value))
+            if name in SAID_AS_THEY_ARE
+            else f"{name.replace('_', ' ')} {value}"
             for name, value in after.items()
             if before[name] != value
         ]

@@ -68,7 +68,7 @@ class CompositeFamily:
     @property
     def readout(self) -> tuple[str, ...]:
         """Distance, what is explained, and where measurement is weakest."""
-        return ("srmr", "lowest_r_squared", "lowest_ave", "highest_htmt", "highest_vif")
+        return ("srmr", "r_squared", "lowest_ave", "highest_htmt", "highest_vif")
 
     def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
         """Without paths every construct is linked with every other, formative ones too."""
