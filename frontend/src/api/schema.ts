@@ -107,6 +107,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/item-what-ifs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What setting each indicator aside would do, by refitting; nothing is stored. */
+        get: operations["itemWhatIfs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/joint-tests": {
         parameters: {
             query?: never;
@@ -1796,6 +1813,32 @@ export interface components {
             words: string;
         };
         /**
+         * FigureChange
+         * @description A figure now and then, with its verdicts and whether they differ; `about` names the construct where it is of one.
+         */
+        FigureChange: {
+            /** About */
+            about: string | null;
+            /** Crosses */
+            crosses: boolean;
+            /** Key */
+            key: string;
+            /** Now */
+            now: number | null;
+            /** Then */
+            then: number | null;
+            /**
+             * Verdict Now
+             * @enum {string}
+             */
+            verdict_now: "meets" | "borderline" | "misses" | "none";
+            /**
+             * Verdict Then
+             * @enum {string}
+             */
+            verdict_then: "meets" | "borderline" | "misses" | "none";
+        };
+        /**
          * FileForm
          * @description A file with options, names and labels as text, recorded steps, and the name of the project; options and
          *     each step are sent as JSON.
@@ -2170,6 +2213,44 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+        };
+        /**
+         * ItemWhatIf
+         * @description An indicator set aside: what it is part of, whether it is kept as essential (then it is not to be proposed), how many
+         *     cases there would be and whether the data would be others, and the figures; without an estimation, why.
+         */
+        ItemWhatIf: {
+            /** Construct */
+            construct: string;
+            /** Estimated */
+            estimated: boolean;
+            /** Figures */
+            figures: components["schemas"]["FigureChange"][];
+            /** Indicator */
+            indicator: string;
+            /** Kept */
+            kept: boolean;
+            largest_path: components["schemas"]["PathChange"] | null;
+            /** Message */
+            message: string | null;
+            /** N Used */
+            n_used: number | null;
+            /** Other Data */
+            other_data: boolean;
+            /**
+             * Type
+             * @default set_aside
+             * @constant
+             */
+            type: "set_aside";
+        };
+        /**
+         * ItemWhatIfs
+         * @description Every indicator set aside in turn.
+         */
+        ItemWhatIfs: {
+            /** Items */
+            items: components["schemas"]["ItemWhatIf"][];
         };
         /**
          * JointTest
@@ -2798,6 +2879,20 @@ export interface components {
             why_fixed: string | null;
             /** Z */
             z: number | null;
+        };
+        /**
+         * PathChange
+         * @description The standardized path that would move most.
+         */
+        PathChange: {
+            /** From */
+            from: string;
+            /** Now */
+            now: number;
+            /** Then */
+            then: number;
+            /** To */
+            to: string;
         };
         /**
          * PathFigure
@@ -4417,6 +4512,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    itemWhatIfs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemWhatIfs"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -42,9 +42,12 @@ export const STATIONS: Station[] = [
   {
     key: "quality",
     label: "Quality",
-    show: lazy(() => import("../later/LaterStation")),
-    readout: false,
-    wanting: none,
+    show: lazy(() => import("../quality/QualityStation")),
+    readout: true,
+    wanting: (_, model) =>
+      model.problems.filter((p) =>
+        ["weak_loading", "runs_against_block", "constructs_alike"].includes(p.code),
+      ).length,
   },
   {
     key: "effects",

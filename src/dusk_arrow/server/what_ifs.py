@@ -19,7 +19,8 @@ from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings, with_choices
-from dusk_arrow.server.context import context, reply
+from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs
+from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import core_settings, fit_revision
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
@@ -118,3 +119,26 @@ def _compare(now: Results, then: Results) -> WhatIfResult:
 def _differ(first: float | None, second: float | None) -> bool:
     """Whether two figures differ by something a reader would see."""
     return first is not None and second is not None and abs(first - second) >= 0.005
+
+
+class ItemWhatIfs(BaseModel):
+    """Every indicator set aside in turn."""
+
+    items: list[ItemWhatIf]
+
+
+@api.get("/<int:model_id>/item-what-ifs", operation_id="itemWhatIfs", responses={200: ItemWhatIfs})
+def get_item_what_ifs(path: ModelPath) -> Response:
+    """What setting each indicator aside would do, by refitting; nothing is stored."""
+    with context().sessions() as session:
+        head = store.head_of(session, find_model(session, path.model_id))
+        version = store.version_of(session, head)
+    return reply(keep("item what-ifs", head.id, lambda: _item_what_ifs(head, version.id)))
+
+
+def _item_what_ifs(head: RevisionRow, version_id: int) -> ItemWhatIfs:
+    settings = Settings.model_validate(head.settings)
+    specification = parse(head.specification)
+    estimate = estimator_of(version_data(version_id), settings)
+    now = estimate(specification)
+    return ItemWhatIfs(items=item_what_ifs(specification, now, estimate) if now.converged else [])

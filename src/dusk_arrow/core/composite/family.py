@@ -153,7 +153,7 @@ class CompositeFamily:
             errors=Figures((), np.zeros(0)),
             free=(),
             covariance=np.zeros((0, 0)),
-            quality=_quality(plan, outcome, evidence.covariance),
+            quality=_quality(plan, outcome, found, evidence.covariance),
             modifications=(),
             scores=_scores(program.names, program.columns, outcome, evidence.covariance, evidence.means),
             task=task,
@@ -237,7 +237,7 @@ def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:
     return Residuals(apart * np.outer(sd, sd), apart, None)
 
 
-def _quality(plan: FigurePlan, outcome: Outcome, covariance: Array) -> Quality:
+def _quality(plan: FigurePlan, outcome: Outcome, found: Figures, covariance: Array) -> Quality:
     at = {name: i for i, name in enumerate(plan.program.columns)}
     place = [plan.program.place[c.name] for c in plan.constructs]
     indicators = tuple(dict.fromkeys(name for c in plan.constructs for name in c.indicators if name in at))
@@ -246,10 +246,9 @@ def _quality(plan: FigurePlan, outcome: Outcome, covariance: Array) -> Quality:
     for name, block in plan.blocks.items():
         if len(block) > 1:
             alphas[name] = float(standardized_alpha(covariance[np.ix_(block, block)]))
-    found = figures(plan, outcome, covariance[None])
     for key, column in found.place.items():
         if key.figure == "vif_indicators":
-            inflation[key.about] = float(found.values[0, column])  # type: ignore[index]
+            inflation[key.about] = float(found.values[column])  # type: ignore[index]
     return Quality(
         plan.constructs,
         indicators,

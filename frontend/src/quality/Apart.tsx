@@ -1,0 +1,245 @@
+import { useState } from "react";
+import { useCriteria } from "../api/hooks";
+import { select } from "../model/desk";
+import { Glyph } from "../shared/Glyph";
+import { coefficient, interval } from "../shared/numbers";
+import { judge } from "../shared/verdict";
+import type { Measured } from "./use";
+
+const VIEWS = {
+  htmt: "HTMT",
+  fornell: "Fornell–Larcker",
+  cross: "cross-loadings",
+} as const;
+type View = keyof typeof VIEWS;
+
+/** Are the constructs apart? HTMT with intervals, Fornell–Larcker, cross-loadings. */
+export function Apart({ measured }: { measured: Measured }) {
+  const [view, setView] = useState<View>("htmt");
+  return (
+    <section aria-labelledby="apart" className="min-w-0">
+      <h2 id="apart" className="font-serif text-[18px] font-semibold">
+        Are they apart?
+      </h2>
+      <div
+        role="group"
+        aria-label="How this is seen"
+        className="mt-1 flex w-fit rounded-lg bg-base-200 p-0.5"
+      >
+        {(Object.keys(VIEWS) as View[]).map((key) => (
+          <button
+            key={key}
+            aria-pressed={view === key}
+            className="rounded-md px-3 py-1 text-sm aria-pressed:bg-card aria-pressed:font-semibold"
+            onClick={() => setView(key)}
+          >
+            {VIEWS[key]}
+          </button>
+        ))}
+      </div>
+      {view === "htmt" && <Htmt measured={measured} />}
+      {view === "fornell" && <FornellLarcker measured={measured} />}
+      {view === "cross" && <CrossLoadings measured={measured} />}
+    </section>
+  );
+}
+
+/** Names short enough to stand under a cell of so many pixels. */
+function short(name: string, cells: number): string {
+  const most = cells > 8 ? 3 : cells > 5 ? 6 : 11;
+  return name.length > most ? `${name.slice(0, most - 1)}.` : name;
+}
+
+function Htmt({ measured }: { measured: Measured }) {
+  const criterion = useCriteria().get("htmt");
+  const names = [...new Set(measured.htmt.flatMap((pair) => [pair.a, pair.b]))];
+  if (names.length < 2) {
+    return (
+      <p className="mt-3 text-quiet">Two constructs that show in items are needed to tell them apart.</p>
+    );
+  }
+  const of = (a: string, b: string) =>
+    measured.htmt.find((pair) => (pair.a === a && pair.b === b) || (pair.a === b && pair.b === a));
+  const geometric = (a: string, b: string) =>
+    (measured.htmt2 ?? []).find((pair) => (pair.a === a && pair.b === b) || (pair.a === b && pair.b === a));
+  const known = measured.htmt.filter((pair) => pair.value !== null);
+  const highest = known.reduce<(typeof known)[number] | null>(
+    (best, pair) => ((pair.value ?? 0) > (best?.value ?? -1) ? pair : best),
+    null,
+  );
+  const bound = highest?.bootstrap?.headline[1];
+  const good = criterion?.good ?? 0.85;
+  const many = names.length > 7;
+  const intervals = !many && measured.htmt.some((pair) => pair.bootstrap);
+  return (
+    <>
+      <table className="mt-2 border-separate border-spacing-[3px]" aria-label="HTMT">
+        <tbody>
+          {names.slice(1).map((row, i) => (
+            <tr key={row}>
+              <th scope="row" className="max-w-24 truncate pr-1.5 text-right text-sm font-normal" title={row}>
+                {row}
+              </th>
+              {names.slice(0, i + 1).map((column) => {
+                const pair = of(row, column);
+                const value = pair?.value ?? null;
+                const second = geometric(row, column)?.value ?? null;
+                const verdict = judge(criterion, value);
+                const strength = Math.min(1, Math.max(0, value ?? 0));
+                return (
+                  <td key={column} className="p-0">
+                    <button
+                      className={`flex flex-col items-center justify-center rounded-md ${many ? "h-[22px] w-[34px]" : "h-[34px] w-[58px]"} ${verdict === "misses" ? "ring-1 ring-plum" : ""}`}
+                      style={{
+                        background: `color-mix(in srgb, var(--color-accent) ${Math.round(8 + 44 * strength)}%, var(--color-base-100))`,
+                      }}
+                      title={`${row} with ${column}: HTMT ${coefficient(value, 3)}, from signed correlations ${coefficient(pair?.signed, 3)}, HTMT2 ${coefficient(second, 3)}${pair?.bootstrap ? `, ${interval(pair.bootstrap.headline)}` : ""}`}
+                      onClick={() => select({ kind: "construct", name: row })}
+                    >
+                      <span className={`font-semibold leading-4 ${many ? "text-xs" : ""}`}>
+                        {coefficient(value)}
+                      </span>
+                      {intervals && (
+                        <span className="text-[10.5px] leading-3">{interval(pair?.bootstrap?.headline)}</span>
+                      )}
+                    </button>
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+          <tr aria-hidden="true">
+            <td />
+            {names.slice(0, -1).map((name) => (
+              <td key={name} className="pt-0.5 text-center text-xs text-quiet" title={name}>
+                {short(name, names.length)}
+              </td>
+            ))}
+          </tr>
+        </tbody>
+      </table>
+      {highest && (
+        <p className="mt-1.5 flex items-baseline gap-1.5 text-sm">
+          <Glyph verdict={judge(criterion, highest.value)} size={8} />
+          <span>
+            Highest {coefficient(highest.value)}, {highest.a} with {highest.b}
+            {bound === undefined
+              ? "; a bootstrap (on Effects) adds intervals."
+              : `; bound ${coefficient(bound)}, ${bound < good ? "below" : "not below"} ${coefficient(good)}.`}
+          </span>
+        </p>
+      )}
+    </>
+  );
+}
+
+function FornellLarcker({ measured }: { measured: Measured }) {
+  const { rows, values } = measured.fornell_larcker;
+  const worst = rows.flatMap((row, i) =>
+    rows.slice(0, i).flatMap((column, j) => {
+      const r = Math.abs(values[i]?.[j] ?? 0);
+      const own = Math.min(values[i]?.[i] ?? Infinity, values[j]?.[j] ?? Infinity);
+      return Number.isFinite(own) && r > own ? [`${column} with ${row}`] : [];
+    }),
+  );
+  return (
+    <>
+      <Triangle names={rows} value={(i, j) => values[i]?.[j] ?? null} diagonal />
+      <p className="mt-1.5 flex items-baseline gap-1.5 text-sm">
+        <Glyph verdict={worst.length > 0 ? "misses" : "meets"} size={8} />
+        {worst.length > 0
+          ? `Correlated more than either explains its items: ${worst.join("; ")}.`
+          : "Every root of AVE (on the diagonal) is above the construct's correlations."}
+      </p>
+    </>
+  );
+}
+
+function Triangle(props: {
+  names: string[];
+  value: (i: number, j: number) => number | null;
+  diagonal?: boolean;
+}) {
+  const { names, value, diagonal } = props;
+  return (
+    <table className="mt-2 text-sm" aria-label="Fornell–Larcker">
+      <tbody>
+        {names.map((row, i) => (
+          <tr key={row}>
+            <th scope="row" className="max-w-28 truncate pr-3 text-right font-normal" title={row}>
+              {row}
+            </th>
+            {names.slice(0, i + 1).map((column, j) => (
+              <td
+                key={column}
+                className={`px-1.5 py-0.5 text-right tabular-nums ${i === j && diagonal ? "font-semibold" : ""}`}
+                title={i === j ? `root of AVE of ${row}` : `${row} with ${column}`}
+              >
+                {coefficient(value(i, j))}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function CrossLoadings({ measured }: { measured: Measured }) {
+  const { rows, columns, values } = measured.cross_loadings;
+  const owner = new Map(measured.loadings.map((loading) => [loading.indicator, loading.construct]));
+  const gaps = rows.flatMap((row, i) => {
+    const own = columns.indexOf(owner.get(row) ?? "");
+    const mine = Math.abs(values[i]?.[own] ?? 0);
+    const other = Math.max(0, ...columns.map((_, j) => (j === own ? 0 : Math.abs(values[i]?.[j] ?? 0))));
+    return own >= 0 && columns.length > 1 ? [{ row, gap: mine - other }] : [];
+  });
+  const least = gaps.reduce<(typeof gaps)[number] | null>((a, b) => (a && a.gap <= b.gap ? a : b), null);
+  return (
+    <>
+      <div className="mt-2 max-h-[430px] overflow-auto">
+        <table className="text-sm" aria-label="Cross-loadings">
+          <thead>
+            <tr>
+              <th scope="col">
+                <span className="sr-only">item</span>
+              </th>
+              {columns.map((name) => (
+                <th
+                  key={name}
+                  scope="col"
+                  className="px-1.5 text-right text-xs font-normal text-quiet"
+                  title={name}
+                >
+                  {short(name, columns.length)}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row, i) => (
+              <tr key={row}>
+                <th scope="row" className="pr-3 text-left font-normal">
+                  {row}
+                </th>
+                {columns.map((column, j) => (
+                  <td
+                    key={column}
+                    className={`px-1.5 text-right tabular-nums ${owner.get(row) === column ? "font-semibold" : "text-quiet"}`}
+                  >
+                    {coefficient(values[i]?.[j] ?? null)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {least && (
+        <p className="mt-1.5 text-sm">
+          Closest: {least.row}, {coefficient(least.gap)} between its own construct and the next.
+        </p>
+      )}
+    </>
+  );
+}

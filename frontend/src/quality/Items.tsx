@@ -1,0 +1,174 @@
+import { Lock } from "lucide-react";
+import { useNavigate } from "react-router";
+import type { ModelState, Project } from "../api/client";
+import { useCriteria } from "../api/hooks";
+import { select, useDesk } from "../model/desk";
+import { TextButton } from "../shared/controls";
+import { Glyph } from "../shared/Glyph";
+import { coefficient } from "../shared/numbers";
+import { judge } from "../shared/verdict";
+import { wording, type Measured, type MeasuredConstruct } from "./use";
+
+interface Props {
+  project: Project;
+  model: ModelState;
+  measured: Measured;
+}
+
+/** Do the answers show their construct? Every item with its wording and loading, every construct with its reliability. */
+export function Items({ project, model, measured }: Props) {
+  return (
+    <section aria-labelledby="shown" className="min-w-0">
+      <div className="flex items-baseline gap-4">
+        <h2 id="shown" className="flex-1 font-serif text-[18px] font-semibold">
+          Do the answers show their construct?
+        </h2>
+        <span className="relative mr-[62px] w-[132px] text-xs text-quiet" aria-hidden="true">
+          <span className="absolute -translate-x-1/2 -translate-y-full" style={{ left: "50%" }}>
+            .50
+          </span>
+          <span className="absolute -translate-x-1/2 -translate-y-full" style={{ left: "70%" }}>
+            .70
+          </span>
+        </span>
+      </div>
+      {measured.constructs.map((construct) => (
+        <Construct key={construct.name} {...{ project, model, measured, construct }} />
+      ))}
+    </section>
+  );
+}
+
+function Figure({ label, value, of }: { label: string; value: number | null; of: string }) {
+  const criterion = useCriteria().get(of);
+  if (value === null) return null;
+  return (
+    <span className="whitespace-nowrap text-sm" title={criterion?.definition}>
+      <span className="text-quiet">{label}</span> <span className="font-semibold">{coefficient(value)}</span>{" "}
+      <Glyph verdict={judge(criterion, value)} size={8} />
+    </span>
+  );
+}
+
+function Construct({ project, model, measured, construct }: Props & { construct: MeasuredConstruct }) {
+  const rows = measured.loadings.filter((loading) => loading.construct === construct.name);
+  const formative = construct.mode === "formative";
+  const navigate = useNavigate();
+  const against = model.problems
+    .filter((p) => p.code === "runs_against_block" && p.about[1] === construct.name)
+    .map((p) => p.about[0] ?? "");
+  return (
+    <div className="mt-2">
+      <div className="flex items-baseline gap-5">
+        <button
+          className="min-w-0 flex-1 truncate text-left font-serif text-[15px] font-semibold hover:underline"
+          onClick={() => select({ kind: "construct", name: construct.name })}
+        >
+          {construct.name}
+        </button>
+        {formative ? (
+          <span className="text-sm text-quiet">made of its items: weights, no reliability to speak of</span>
+        ) : rows.length === 1 ? (
+          <span className="text-sm text-quiet">one item: nothing to tell its reliability by</span>
+        ) : (
+          <>
+            <Figure label="AVE" value={construct.ave} of="ave" />
+            <Figure label="rho_A" value={construct.rho_a} of="rho_a" />
+            <Figure label="comp. rel." value={construct.composite_reliability} of="composite_reliability" />
+            <Figure label="alpha" value={construct.alpha} of="alpha" />
+          </>
+        )}
+      </div>
+      {against.map((name) => (
+        <p key={name} className="text-sm">
+          {name} runs against the others: these figures mean nothing until it is recoded.{" "}
+          <TextButton
+            onClick={() => {
+              select({ kind: "indicator", construct: construct.name, name });
+              void navigate(`/projects/${project.id}/model`);
+            }}
+          >
+            See what can be done
+          </TextButton>
+        </p>
+      ))}
+      <ul>
+        {rows.map((row) => (
+          <Item
+            key={row.indicator}
+            {...{ project, model }}
+            construct={construct.name}
+            name={row.indicator}
+            value={formative ? row.weight : row.loading}
+            direction={construct.direction ?? 1}
+            formative={formative}
+            hint={hintOf(row.weight, row.loading, row.vif)}
+          />
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+function hintOf(weight: number | null, loading: number | null, vif: number | null): string {
+  const parts = [
+    loading === null ? "" : `loading ${coefficient(loading)}`,
+    weight === null ? "" : `weight ${coefficient(weight)}`,
+    vif === null ? "" : `VIF ${vif.toFixed(2)}`,
+  ];
+  return parts.filter(Boolean).join(", ");
+}
+
+function Item(props: {
+  project: Project;
+  model: ModelState;
+  construct: string;
+  name: string;
+  value: number | null;
+  direction: number;
+  formative: boolean;
+  hint: string;
+}) {
+  const { project, model, construct, name, value, direction, formative, hint } = props;
+  const criterion = useCriteria().get("loading");
+  const selected = useDesk(
+    ({ selection }) =>
+      selection?.kind === "indicator" && selection.construct === construct && selection.name === name,
+  );
+  const kept = model.constructs.find((c) => c.name === construct)?.kept.includes(name);
+  const verdict = formative ? "none" : judge(criterion, value === null ? null : value * direction);
+  const width = Math.min(1, Math.abs(value ?? 0));
+  const weak = verdict === "misses" || (formative && (value ?? 0) < 0);
+  const inner = model.constructs.some((c) => c.name === name);
+  return (
+    <li>
+      <button
+        className={`flex w-full items-center gap-3 rounded-md px-1.5 text-left leading-[18.5px] ${selected ? "bg-ember/15" : "hover:bg-base-200"}`}
+        aria-pressed={selected}
+        title={hint}
+        data-testid={`item-${name}`}
+        onClick={() => select(inner ? { kind: "construct", name } : { kind: "indicator", construct, name })}
+      >
+        <span className="w-14 shrink-0 truncate font-semibold">{name}</span>
+        <span className="flex min-w-0 flex-1 items-center gap-1 text-sm text-quiet">
+          <span className="truncate">{wording(project, name)}</span>
+          {kept && <Lock size={11} aria-label="kept as essential" className="shrink-0" />}
+        </span>
+        <span className="relative h-[6px] w-[132px] shrink-0 rounded-full bg-base-300" aria-hidden="true">
+          <span
+            className={`absolute inset-y-0 left-0 rounded-full ${weak ? "bg-plum" : "bg-lake"}`}
+            style={{ width: `${100 * width}%` }}
+          />
+          {!formative &&
+            [50, 70].map((at) => (
+              <span key={at} className="absolute -inset-y-[3px] w-px bg-quiet" style={{ left: `${at}%` }} />
+            ))}
+        </span>
+        <span className="flex w-12 shrink-0 items-center justify-end gap-1 tabular-nums">
+          {verdict !== "meets" && verdict !== "none" && <Glyph verdict={verdict} size={8} />}
+          {coefficient(value)}
+        </span>
+      </button>
+    </li>
+  );
+}

@@ -1,0 +1,132 @@
+import type { ModelState } from "../api/client";
+import { useCriteria } from "../api/hooks";
+import { propose } from "../model/desk";
+import { removal } from "../model/doing";
+import { TextButton } from "../shared/controls";
+import { Glyph } from "../shared/Glyph";
+import { judge } from "../shared/verdict";
+import type { Measured } from "./use";
+
+interface Line {
+  outcome: string;
+  name: string;
+  vif: number | null;
+  figure: "vif_antecedents" | "vif_indicators";
+}
+
+const MARKS = [3.3, 5];
+const SCALE = 6;
+
+/** Do predictors overlap? VIF of antecedents for every outcome, of the items of formative constructs, and the cures. */
+export function Overlap({ model, measured }: { model: ModelState; measured: Measured }) {
+  const criteria = useCriteria();
+  const lines: Line[] = measured.vif_antecedents.map((v) => ({
+    outcome: v.outcome,
+    name: v.antecedent,
+    vif: v.vif,
+    figure: "vif_antecedents",
+  }));
+  for (const construct of measured.constructs.filter((c) => c.mode === "formative")) {
+    for (const loading of measured.loadings.filter((l) => l.construct === construct.name)) {
+      lines.push({
+        outcome: `${construct.name}, its items`,
+        name: loading.indicator,
+        vif: loading.vif,
+        figure: "vif_indicators",
+      });
+    }
+  }
+  const full = measured.constructs.filter((c) => typeof c.vif_full === "number");
+  const bound = model.shown?.settings.estimator === "pls" ? 3.3 : 5;
+  const beyond = full.filter((c) => (c.vif_full ?? 0) > bound);
+  const overlapping = lines.filter((l) => judge(criteria.get(l.figure), l.vif) !== "meets" && l.vif !== null);
+  return (
+    <section aria-labelledby="overlap" className="mt-5 min-w-0">
+      <h2 id="overlap" className="font-serif text-[18px] font-semibold">
+        Do predictors overlap?
+      </h2>
+      {lines.length === 0 ? (
+        <p className="mt-1 text-quiet">Nothing has two predictors yet.</p>
+      ) : (
+        <div className="max-h-[240px] overflow-y-auto">
+          <table className="w-full text-sm" aria-label="VIF">
+            <thead>
+              <tr className="text-quiet">
+                <th scope="col" className="text-left font-normal">
+                  outcome
+                </th>
+                <th scope="col" className="text-left font-normal">
+                  antecedent
+                </th>
+                <th scope="col">
+                  <span className="sr-only">as a bar</span>
+                </th>
+                <th scope="col" className="text-right font-normal">
+                  VIF
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {lines.map((line, i) => (
+                <tr key={line.outcome + line.name}>
+                  <th scope="row" className="max-w-28 truncate pr-2 text-left font-semibold">
+                    {lines[i - 1]?.outcome === line.outcome ? (
+                      <span className="sr-only">{line.outcome}</span>
+                    ) : (
+                      line.outcome
+                    )}
+                  </th>
+                  <td className="max-w-24 truncate pr-2">{line.name}</td>
+                  <td className="w-[100px]">
+                    <span className="relative block h-[5px] rounded-full bg-base-300" aria-hidden="true">
+                      <span
+                        className="absolute inset-y-0 left-0 rounded-full bg-lake"
+                        style={{ width: `${Math.min(100, (100 * ((line.vif ?? 1) - 1)) / (SCALE - 1))}%` }}
+                      />
+                      {MARKS.map((at) => (
+                        <span
+                          key={at}
+                          className="absolute -inset-y-[3px] w-px bg-quiet"
+                          style={{ left: `${(100 * (at - 1)) / (SCALE - 1)}%` }}
+                        />
+                      ))}
+                    </span>
+                  </td>
+                  <td className="w-16 text-right tabular-nums">
+                    {line.vif === null ? "–" : line.vif.toFixed(2)}{" "}
+                    <Glyph verdict={judge(criteria.get(line.figure), line.vif)} size={8} />
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      <p className="mt-1.5 text-sm">
+        {overlapping.length === 0
+          ? "Nothing overlaps so much that a path could not be told."
+          : `${overlapping.length === 1 ? "One is" : `${overlapping.length} are`} hard to tell from the others: ${overlapping.map((l) => l.name).join(", ")}.`}{" "}
+        {overlapping
+          .filter((l) => l.figure === "vif_antecedents")
+          .slice(0, 2)
+          .map((l) => (
+            <TextButton
+              key={l.outcome + l.name}
+              className="mr-3"
+              onClick={() => propose(removal([{ kind: "path", source: l.name, target: l.outcome }], model))}
+            >
+              Take {l.name} → {l.outcome} out…
+            </TextButton>
+          ))}
+      </p>
+      {full.length > 1 && (
+        <p className="mt-1 text-sm text-quiet">
+          Each construct on all others: VIF up to {Math.max(...full.map((c) => c.vif_full ?? 1)).toFixed(2)}
+          {beyond.length > 0
+            ? `, above ${bound} for ${beyond.map((c) => c.name).join(", ")}: read as a sign of common-method variance (Kock 2015).`
+            : `, none above ${bound}: no sign of common-method variance by that (Kock 2015).`}
+        </p>
+      )}
+    </section>
+  );
+}

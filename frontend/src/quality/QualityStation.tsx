@@ -1,0 +1,56 @@
+import { lazy, Suspense } from "react";
+import { useQuality } from "../api/hooks";
+import type { StationProps } from "../frame/stations";
+import { list, useDesk } from "../model/desk";
+import { Proposal } from "../model/Proposal";
+import { NothingYet } from "../shared/controls";
+import { Apart } from "./Apart";
+import { Caution, Chosen } from "./Chosen";
+import { Hurts } from "./Hurts";
+import { Items } from "./Items";
+import { Overlap } from "./Overlap";
+import { WhatIfs } from "./WhatIfs";
+
+const Details = lazy(() => import("../parameters/Details"));
+
+/** Measurement as five questions, all answers at once. */
+export default function QualityStation({ project, model, gestures }: StationProps) {
+  const measured = useQuality(model).data?.quality;
+  const listing = useDesk((desk) => desk.listing);
+  if (!measured || measured.constructs.length === 0) {
+    return (
+      <NothingYet title="How good is the measurement?">
+        {model.shown && !measured
+          ? "Fetching…"
+          : "Give a construct at least two items, and its quality shows here."}
+      </NothingYet>
+    );
+  }
+  const stale = model.estimated ? "" : "opacity-45";
+  return (
+    <>
+      <h1 className="sr-only">Quality</h1>
+      <div
+        className={`grid h-full grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)] gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale}`}
+      >
+        <Items {...{ project, model, measured }} />
+        <div className="min-w-0">
+          <Apart measured={measured} />
+          <Overlap {...{ model, measured }} />
+          <Hurts model={model} />
+        </div>
+        <div className="min-w-0">
+          <WhatIfs model={model} />
+          <Chosen {...{ project, model, gestures }} />
+          <Caution model={model} />
+        </div>
+      </div>
+      <Proposal model={model} gestures={gestures} />
+      {listing && (
+        <Suspense>
+          <Details model={model} gestures={gestures} close={() => list(false)} />
+        </Suspense>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,53 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, take, type ModelState, type Project, type Schemas } from "../api/client";
+
+export type Measured = NonNullable<Schemas["QualityDocument"]["quality"]>;
+export type MeasuredConstruct = Measured["constructs"][number];
+export type ItemWhatIf = Schemas["ItemWhatIf"];
+export type FigureChange = ItemWhatIf["figures"][number];
+
+/** Every indicator set aside in turn; asked again when the model has changed. */
+export function useItemWhatIfs(model: ModelState) {
+  return useQuery({
+    queryKey: ["item-what-ifs", model.id, model.revision.id],
+    enabled: model.estimated,
+    staleTime: Infinity,
+    queryFn: () =>
+      take(api.GET("/api/models/{model_id}/item-what-ifs", { params: { path: { model_id: model.id } } })),
+  });
+}
+
+/** The wording of a column, where it came with one. */
+export function wording(project: Project, name: string): string {
+  return project.columns.find((column) => column.name === name)?.label ?? "";
+}
+
+/** A figure of a row of what-ifs. */
+export function changeOf(row: ItemWhatIf, key: string): FigureChange | undefined {
+  return row.figures.find((figure) => figure.key === key);
+}
+
+/** By how much it would change; nothing where either is unknown. */
+export function differenceOf(row: ItemWhatIf, key: string): number | null {
+  const change = changeOf(row, key);
+  return change && change.now !== null && change.then !== null ? change.then - change.now : null;
+}
+
+/** A difference with its sign: `+.024`, `−.010`, `.000`. */
+export function signed(value: number | null, decimals = 3): string {
+  if (value === null) return "–";
+  const text = Math.abs(value).toFixed(decimals).replace(/^0/, "");
+  if (Number(text) === 0) return text;
+  return `${value < 0 ? "−" : "+"}${text}`;
+}
+
+/** Rows in view: the extremes at both ends of what is sorted, and a count of those between. */
+export function extremes<T>(rows: T[], most: number): { top: T[]; between: T[]; bottom: T[] } {
+  if (rows.length <= most) return { top: rows, between: [], bottom: [] };
+  const foot = Math.max(1, Math.floor(most / 4));
+  return {
+    top: rows.slice(0, most - foot),
+    between: rows.slice(most - foot, rows.length - foot),
+    bottom: rows.slice(rows.length - foot),
+  };
+}

@@ -1,0 +1,90 @@
+"""Quality and the two families in the browser: the same model, looked at and put right."""
+
+from __future__ import annotations
+
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+
+
+def at_quality(page: Page) -> None:
+    page.demo("River Wardens")
+    page.find("nav a[href$='/quality']").click()
+    page.until(lambda: page.named("item-ef5"))
+
+
+def family(page: Page, words: str) -> None:
+    page.find("button[title='How the model is estimated']").click()
+    page.press(words)
+    page.until(lambda: page.find("[aria-label='Family of estimation'] [aria-pressed=true]").text == words)
+    page.keys(Keys.ESCAPE)
+
+
+def test_a_weak_item_is_found_looked_at_and_set_aside(page: Page) -> None:
+    """From the sorted table to the item, its wording, the change and back: nobody removes one and looks again."""
+    at_quality(page)
+    page.until(lambda: page.named("what-if-ef5"))
+    table = page.find("table[aria-label='What if one were set aside']")
+    heads = [head.text for head in table.find_elements("css selector", "thead th")]
+    assert heads == ["item", "CFI", "RMSEA", "AVE", "comp. rel."]
+    first = table.find_element("css selector", "tbody tr th")
+    assert first.text == "ef5"
+    page.named("what-if-ef5").click()
+    assert page.named("item-ef5").get_attribute("aria-pressed") == "true"
+    box = page.named("chosen-item")
+    page.until(lambda: "AVE of Efficacy .47" in box.text)
+    assert "Read the wording before the figures" in box.text
+    page.press("Set ef5 aside…")
+    page.until(lambda: page.find("[aria-label=Reason]"))
+    page.keys("asks about tools", Keys.ENTER)
+    page.until(lambda: not page.all("[data-testid='item-ef5']"))
+    page.until(lambda: "1 change so far came from these data" in page.named("caution").text)
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: page.named("item-ef5"))
+    assert page.errors() == []
+
+
+def test_constructs_are_apart_in_three_ways(page: Page) -> None:
+    """One triangle, seen as HTMT, as Fornell and Larcker have it, and item by item."""
+    at_quality(page)
+    cell = page.find("table[aria-label=HTMT] button[title^='Stewardship with Efficacy']")
+    assert cell.text == ".60"
+    assert "HTMT2" in (cell.get_attribute("title") or "")
+    page.press("Fornell–Larcker")
+    rows = page.find("table[aria-label='Fornell–Larcker']").text.splitlines()
+    assert len(rows) == 6
+    page.press("cross-loadings")
+    assert len(page.all("table[aria-label='Cross-loadings'] tbody tr")) == 24
+    page.press("HTMT")
+    assert "Support on all" not in page.find("table[aria-label=VIF]").text
+    assert len(page.all("table[aria-label=VIF] tbody tr")) == 10
+
+
+def test_one_model_in_two_families(page: Page) -> None:
+    """Switched in the top line, the board, the readout, Quality and Effects follow; undo brings the other back."""
+    page.demo("River Wardens")
+    before = page.paths()
+    family(page, "composites")
+    page.until(lambda: "consistent PLS" in page.find("header").text)
+    page.until(lambda: page.paths() != before)
+    assert set(page.paths()) == set(before)
+    page.until(lambda: page.named("readout-srmr"))
+    assert "R² Persistence" in page.find("[aria-label='Key figures']").text
+    page.named("path-Efficacy-Stewardship").click()
+    page.until(lambda: "no interval without a bootstrap" in page.lens())
+    assert "Hold at" not in page.lens()
+    page.find("nav a[href$='/quality']").click()
+    page.until(lambda: "rho_A" in page.find("section[aria-labelledby=shown]").text)
+    page.until(lambda: "SRMR" in page.find("table[aria-label='What if one were set aside']").text)
+    page.find("nav a[href$='/effects']").click()
+    page.find("[data-testid=bootstrap]").click()
+    page.until(lambda: "From 5,000 resamples" in page.driver.page_source, 90)
+    page.find("nav a[href$='/model']").click()
+    page.until(lambda: "[" in page.paths()["Efficacy-Stewardship"])
+    page.keys("p")
+    page.tab("Fit")
+    page.until(lambda: "stay below these" in page.find("[role=dialog]").text)
+    page.find("[aria-label=Close]").click()
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: page.paths() == before)
+    assert page.errors() == []
