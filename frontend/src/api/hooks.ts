@@ -112,6 +112,16 @@ export function useResiduals(model: ModelState) {
   });
 }
 
+/** How well the model predicts, importance and performance; composites alone have them. */
+export function usePrediction(model: ModelState) {
+  const part = ofPart(model, "prediction");
+  return useQuery({
+    ...part,
+    enabled: part.enabled && model.settings.family === "composite" && model.settings.part !== "measurement",
+    queryFn: () => take(api.GET(`${AT}/prediction`, ofShown(model))),
+  });
+}
+
 /** What freeing further parameters would do. */
 export function useModification(model: ModelState) {
   return useQuery({

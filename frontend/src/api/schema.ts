@@ -311,6 +311,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/revisions/{revision_id}/prediction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How well the model predicts cases that it has not seen, and importance and performance; computed when first asked. */
+        get: operations["getPredictionPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/revisions/{revision_id}/quality": {
         parameters: {
             query?: never;
@@ -2203,6 +2220,25 @@ export interface components {
             turned_marks: string[];
         };
         /**
+         * ImportancePart
+         * @description Total effect on an outcome among scores of 0–100, and the mean score; null where `against` has a negative weight.
+         *     `recorded_ends` says whether the ends of all scales were recorded with the data rather than observed.
+         */
+        ImportancePart: {
+            /** Against */
+            against: string | null;
+            /** Construct */
+            construct: string;
+            /** Importance */
+            importance: number | null;
+            /** Outcome */
+            outcome: string;
+            /** Performance */
+            performance: number | null;
+            /** Recorded Ends */
+            recorded_ends: boolean;
+        };
+        /**
          * IndexPart
          * @description An index that can be drawn as the trail's line.
          */
@@ -2986,6 +3022,51 @@ export interface components {
             line: number;
         };
         /**
+         * PredictedIndicator
+         * @description How well an indicator is predicted in cases that the model has not seen.
+         */
+        PredictedIndicator: {
+            /** Indicator */
+            indicator: string;
+            /** Mae */
+            mae: number;
+            /** Mae Linear */
+            mae_linear: number | null;
+            /** Mae Mean */
+            mae_mean: number;
+            /** Q2 Predict */
+            q2_predict: number | null;
+            /** Rmse */
+            rmse: number;
+            /** Rmse Linear */
+            rmse_linear: number | null;
+            /** Rmse Mean */
+            rmse_mean: number;
+        };
+        /**
+         * PredictionDocument
+         * @description Prediction out of sample, importance and performance; empty for what does not predict.
+         */
+        PredictionDocument: {
+            /** Importance */
+            importance: components["schemas"]["ImportancePart"][];
+            prediction: components["schemas"]["PredictionPart"] | null;
+        };
+        /**
+         * PredictionPart
+         * @description Repeated cross-validation against the training means and a linear benchmark.
+         */
+        PredictionPart: {
+            /** Folds */
+            folds: number;
+            /** Indicators */
+            indicators: components["schemas"]["PredictedIndicator"][];
+            /** Repeats */
+            repeats: number;
+            /** Seed */
+            seed: number;
+        };
+        /**
          * PreviewPart
          * @description What a file looks like; `usable` is false while a problem forbids to import it.
          */
@@ -3468,6 +3549,11 @@ export interface components {
             /** @default null */
             implied: components["schemas"]["MomentsPart"] | null;
             /**
+             * Importance
+             * @default []
+             */
+            importance: components["schemas"]["ImportancePart"][];
+            /**
              * Iterations
              * @default null
              */
@@ -3489,11 +3575,8 @@ export interface components {
              * @default []
              */
             parameters: components["schemas"]["ParameterPart"][];
-            /**
-             * Prediction
-             * @default null
-             */
-            prediction: null;
+            /** @default null */
+            prediction: components["schemas"]["PredictionPart"] | null;
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];
             /** @default null */
@@ -5067,6 +5150,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModificationDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getPredictionPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PredictionDocument"];
                 };
             };
             /** @description Not Found */

@@ -73,11 +73,14 @@ function Htmt({ measured }: { measured: Measured }) {
   const intervals = !many && measured.htmt.some((pair) => pair.bootstrap);
   return (
     <>
-      <table className="mt-2 border-separate border-spacing-[3px]" aria-label="HTMT">
+      <table
+        className={`mt-2 border-separate ${many ? "border-spacing-[2px]" : "border-spacing-[3px]"}`}
+        aria-label="HTMT"
+      >
         <tbody>
           {names.slice(1).map((row, i) => (
             <tr key={row}>
-              <th scope="row" className="max-w-24 truncate pr-1.5 text-right text-sm font-normal" title={row}>
+              <th scope="row" className="max-w-20 truncate pr-1.5 text-right text-sm font-normal" title={row}>
                 {row}
               </th>
               {names.slice(0, i + 1).map((column) => {
@@ -89,7 +92,7 @@ function Htmt({ measured }: { measured: Measured }) {
                 return (
                   <td key={column} className="p-0">
                     <button
-                      className={`flex flex-col items-center justify-center rounded-md ${many ? "h-[22px] w-[34px]" : "h-[34px] w-[58px]"} ${verdict === "misses" ? "ring-1 ring-plum" : ""}`}
+                      className={`flex flex-col items-center justify-center rounded-md ${many ? "h-[21px] w-[27px]" : "h-[34px] w-[58px]"} ${verdict === "misses" ? "ring-1 ring-plum" : ""}`}
                       style={{
                         background: `color-mix(in srgb, var(--color-accent) ${Math.round(8 + 44 * strength)}%, var(--color-base-100))`,
                       }}

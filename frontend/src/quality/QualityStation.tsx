@@ -9,6 +9,7 @@ import { Caution, Chosen } from "./Chosen";
 import { Hurts } from "./Hurts";
 import { Items } from "./Items";
 import { Overlap } from "./Overlap";
+import { Predicts } from "./Predicts";
 import { WhatIfs } from "./WhatIfs";
 
 const Details = lazy(() => import("../parameters/Details"));
@@ -31,7 +32,7 @@ export default function QualityStation({ project, model, gestures }: StationProp
     <>
       <h1 className="sr-only">Quality</h1>
       <div
-        className={`grid h-full grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)] gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale}`}
+        className={`grid h-full gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale} ${measured.constructs.length > 9 ? "grid-cols-[minmax(0,1.25fr)_minmax(0,1.62fr)_minmax(0,0.95fr)]" : "grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)]"}`}
       >
         <Items {...{ project, model, measured }} />
         <div className="min-w-0">
@@ -44,6 +45,7 @@ export default function QualityStation({ project, model, gestures }: StationProp
           <Chosen {...{ project, model, gestures }} />
           <Caution model={model} />
         </div>
+        <Predicts model={model} />
       </div>
       <Proposal model={model} gestures={gestures} />
       {listing && (

@@ -98,7 +98,7 @@ def fit(arguments: list[str]) -> int:
         runner: ChunkRunner = run_here
         if settings.bootstrap > 1000 and options.workers > 1:
             runner = pool = WorkerPool(options.workers)
-        analysis = analyse(specification, source, settings, runner)
+        analysis = analyse(specification, source, settings, runner, depth="thorough")
         results = assemble(analysis)
         results.problems[:0] = [problem_part(problem) for problem in noticed]
         report([*noticed, *analysis.problems])

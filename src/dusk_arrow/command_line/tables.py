@@ -160,6 +160,22 @@ def readable(results: Results) -> str:
     parts = [head, _fit(results), _scaled(results), _parameters(results), _quality(results)]
     if results.effects:
         parts.append(_effects(results))
+    if results.prediction:
+        rows = [
+            [i.indicator, coefficient(i.q2_predict, 3), plain(i.rmse), plain(i.rmse_mean), plain(i.rmse_linear)]
+            for i in results.prediction.indicators
+        ]
+        parts.append(table(["prediction", "Q²predict", "RMSE", "of the means", "of a linear model"], rows))
+    if results.importance:
+        rows = [
+            [
+                f"{i.construct_} for {i.outcome}",
+                plain(i.importance) if i.against is None else f"{i.against} has a negative weight",
+                plain(i.performance, 1),
+            ]
+            for i in results.importance
+        ]
+        parts.append(table(["importance and performance", "importance", "performance"], rows))
     if results.modification:
         rows = [
             [

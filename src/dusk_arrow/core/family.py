@@ -75,6 +75,10 @@ class EstimationSettings(Protocol):
         """How many resamples are asked for."""
 
     @property
+    def seed(self) -> int:
+        """What decides everything that is drawn."""
+
+    @property
     def bollen_stine(self) -> bool:
         """Whether the fit is to be tested on data transformed to the model."""
 
@@ -151,6 +155,47 @@ class Modification:
 
 
 @dataclass(frozen=True)
+class PredictionLine:
+    """How well one indicator is predicted out of sample: Q²predict, and root mean squared and mean absolute errors of the
+    model, of the training means, and of a linear benchmark (nan where there is none)."""
+
+    indicator: str
+    q2_predict: float
+    rmse: float
+    rmse_mean: float
+    rmse_linear: float
+    mae: float
+    mae_mean: float
+    mae_linear: float
+
+
+@dataclass(frozen=True)
+class Prediction:
+    """Repeated cross-validation, by its folds, repeats and seed."""
+
+    folds: int
+    repeats: int
+    seed: int
+    indicators: tuple[PredictionLine, ...]
+
+
+@dataclass(frozen=True)
+class Importance:
+    """What one construct does to an outcome: the total effect among scores of 0–100, and its own mean score; both None
+    where an indicator (`against`) has a negative weight. `recorded` says whether the ends of all its scales were."""
+
+    outcome: str
+    construct: str
+    importance: float | None
+    performance: float | None
+    against: str | None
+    recorded: bool
+
+
+Depth = Literal["brief", "usual", "thorough"]
+
+
+@dataclass(frozen=True)
 class Task:
     """Resamples to be worked off: by which family, of how many cases, and what it needs for them."""
 
@@ -195,6 +240,8 @@ class Fitted:
     task: Task | None
     own: Any = field(repr=False)
     analytic: bool = True  # whether there are errors without a bootstrap
+    prediction: Prediction | None = None
+    importance: tuple[Importance, ...] = ()
 
     @property
     def evidence(self) -> Evidence:
@@ -235,7 +282,9 @@ class Family(Protocol):
     def identify(self, set_up: SetUp) -> list[Problem]:
         """What no data could tell."""
 
-    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
+    def fit(
+        self, model: Model, set_up: SetUp, settings: EstimationSettings, source: Source, depth: Depth = "usual"
+    ) -> Fitted | NotFitted:
         """The estimation with everything that follows from it, or why there is none."""
 
     def explain(self, fitted: Fitted) -> list[Problem]:

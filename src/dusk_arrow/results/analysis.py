@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from dusk_arrow.core.families import FAMILIES
-from dusk_arrow.core.family import Family, Fitted, NotFitted, SetUp
+from dusk_arrow.core.family import Depth, Family, Fitted, NotFitted, SetUp
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.problems import Problem, has_error
 from dusk_arrow.core.specification.checking import check
@@ -63,13 +63,15 @@ def analyse(
     settings: Settings,
     runner: ChunkRunner = run_here,
     progress: Progress | None = None,
+    depth: Depth = "usual",
 ) -> Analysis:
-    """Checks, estimates and assesses a model. Never raises for a model or data at fault: problems say what is wrong.
+    """Checks, estimates and assesses a model. Never raises for a model or data at fault: problems say what is wrong. A
+    brief one has the figures of fit and quality alone, without errors and modification indices; a thorough one predicts.
 
     Raises StoppedError where `progress` asks to stop.
     """
     try:
-        return _analyse(specification, source, settings, runner, progress)
+        return _analyse(specification, source, settings, runner, progress, depth)
     except _EndedError as end:
         return Analysis(end.outcome, specification, None, settings, source, end.problems)
     except np.linalg.LinAlgError as error:
@@ -88,6 +90,7 @@ def _analyse(
     settings: Settings,
     runner: ChunkRunner,
     progress: Progress | None,
+    depth: Depth,
 ) -> Analysis:
     family = FAMILIES[settings.family]
     said = family.estimated_part(specification, settings.part)
@@ -97,7 +100,7 @@ def _analyse(
     set_up, found = _set_up(family, said, model, source, settings, problems)
     problems = [*found, *weight_note(source), *coarse_items(source, set_up.names)]
     problems += sample_notes(set_up.evidence[0], set_up.n_asked, set_up.takes_incomplete)
-    fitted = family.fit(model, set_up, settings)
+    fitted = family.fit(model, set_up, settings, source, depth)
     if isinstance(fitted, NotFitted):
         raise _EndedError(fitted.outcome, [*problems, fitted.problem])
     problems += _judged(family, fitted, source, model)

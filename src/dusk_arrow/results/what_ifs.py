@@ -133,4 +133,4 @@ def item_what_ifs(specification: Specification, now: Results, estimate: Estimate
 def estimator_of(source: Source, settings: Settings) -> Estimate:
     """Documents of specifications on these data, without a bootstrap."""
     plain = settings.model_copy(update=NO_BOOTSTRAP)
-    return lambda specification: assemble(analyse(specification, source, plain))
+    return lambda specification: assemble(analyse(specification, source, plain, depth="brief"))

@@ -82,7 +82,7 @@ class RunManager:
         results: Results | None = None
         state, message = "finished", None
         try:
-            analysis = analyse(parse(specification), data, settings, self.pool, progress)
+            analysis = analyse(parse(specification), data, settings, self.pool, progress, "thorough")
             results = assemble(analysis)
             if analysis.outcome != "estimated":
                 state, message = "failed", analysis.problems[0].message if analysis.problems else None

@@ -14,24 +14,29 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow import __version__
+from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import RevisionRow, RunRow
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import (
     Bootstrap,
     EffectPart,
     FitPart,
     FSquaredPart,
+    ImportancePart,
     MediationPart,
     ModificationPart,
     ParameterPart,
     Part,
+    PredictionPart,
     QualityPart,
     ResidualsPart,
     Results,
     TrackedPart,
 )
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -145,6 +150,13 @@ class ResidualsDocument(Part):
     residuals: ResidualsPart | None
 
 
+class PredictionDocument(Part):
+    """Prediction out of sample, importance and performance; empty for what does not predict."""
+
+    prediction: PredictionPart | None
+    importance: list[ImportancePart]
+
+
 class ModificationDocument(Part):
     """What freeing further parameters would do."""
 
@@ -216,3 +228,30 @@ def get_residuals(path: RevisionPath, query: OfRun) -> Response:
 def get_modification(path: RevisionPath, query: OfRun) -> Response:
     """Modification indices."""
     return _part(path, query, lambda r: ModificationDocument(modification=r.modification))
+
+
+@api.get("/prediction", operation_id="getPredictionPart", responses={200: PredictionDocument})
+def get_prediction(path: RevisionPath, query: OfRun) -> Response:
+    """How well the model predicts cases that it has not seen, and importance and performance; computed when first asked."""
+
+    def make(results: Results) -> PredictionDocument:
+        found = results if results.prediction is not None else _thorough(path.revision_id, results)
+        return PredictionDocument(prediction=found.prediction, importance=found.importance)
+
+    return _part(path, query, make)
+
+
+def _thorough(revision_id: int, results: Results) -> Results:
+    """The document of a revision with what takes longer than a gesture may."""
+    if not results.converged:
+        return results
+    with context().sessions() as session:
+        revision = session.get_one(RevisionRow, revision_id)
+        text, version = revision.specification, revision.data_version_id
+        settings = Settings.model_validate(revision.settings)
+    plain = settings.model_copy(update={"bootstrap": 0, "bollen_stine": False})
+
+    def estimate() -> Results:
+        return assemble(analyse(parse(text), version_data(version), plain, depth="thorough"))
+
+    return keep("thorough", revision_id, estimate)

@@ -20,7 +20,9 @@ from dusk_arrow.core.composite.bootstrapping import (
 )
 from dusk_arrow.core.composite.explaining import explain
 from dusk_arrow.core.composite.figures import FigurePlan, figures
+from dusk_arrow.core.composite.importance import importance, scale_ends
 from dusk_arrow.core.composite.options import OPTIONS
+from dusk_arrow.core.composite.prediction import predict
 from dusk_arrow.core.composite.program import Implied, Outcome, estimate, implied_by
 from dusk_arrow.core.composite.refusals import (
     cannot_say,
@@ -31,11 +33,14 @@ from dusk_arrow.core.composite.refusals import (
 from dusk_arrow.core.composite.setting_up import Ready, estimated_paths, make_ready
 from dusk_arrow.core.effects.routes import list_effects
 from dusk_arrow.core.family import (
+    Depth,
     EstimationSettings,
     Fitted,
+    Importance,
     Minima,
     NotFitted,
     Parameter,
+    Prediction,
     Quality,
     Residuals,
     SetUp,
@@ -43,8 +48,8 @@ from dusk_arrow.core.family import (
 )
 from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
-from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import MatrixEvidence, PairwiseCases, identity
+from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.observations.evidence import CompleteCases, FilledCases, MatrixEvidence, PairwiseCases, identity
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem
@@ -104,8 +109,11 @@ class CompositeFamily:
         return []
 
     @np.errstate(invalid="ignore", divide="ignore")  # impossible reliabilities are named; what rests on them is nan
-    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
-        """The estimation with everything that follows from it, or why there is none."""
+    def fit(
+        self, model: Model, set_up: SetUp, settings: EstimationSettings, source: Source, depth: Depth = "usual"
+    ) -> Fitted | NotFitted:
+        """The estimation with everything that follows from it, or why there is none. Prediction and importance take
+        a thorough one, and cases."""
         ready: Ready = set_up.own
         evidence, program = ready.evidence, ready.program
         correlation = correlation_from(evidence.covariance)
@@ -159,6 +167,8 @@ class CompositeFamily:
             task=task,
             own=(plan, outcome),
             analytic=False,
+            prediction=_prediction(ready, settings) if depth == "thorough" else None,
+            importance=_importance(ready, source) if depth == "thorough" else (),
         )
 
     def explain(self, fitted: Fitted) -> list[Problem]:
@@ -193,6 +203,20 @@ class CompositeFamily:
     ) -> ParameterTest | None:
         """There is no χ² to test hypotheses by."""
         return None
+
+
+def _prediction(ready: Ready, settings: EstimationSettings) -> Prediction | None:
+    if not isinstance(ready.evidence, CompleteCases | FilledCases) or ready.program.repeated:
+        return None
+    return predict(ready.program, ready.evidence, settings.seed)
+
+
+def _importance(ready: Ready, source: Source) -> tuple[Importance, ...]:
+    evidence = ready.evidence
+    if not isinstance(evidence, CompleteCases | FilledCases) or not isinstance(source, DataSet):
+        return ()
+    ends, recorded = scale_ends(source, ready.program.columns, evidence.values)
+    return tuple(importance(ready.program, evidence.covariance, evidence.values, ends, recorded))
 
 
 def _not_solved(outcome: Outcome) -> NotFitted | None:

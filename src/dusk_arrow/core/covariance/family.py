@@ -20,7 +20,17 @@ from dusk_arrow.core.covariance.quality import assess_quality
 from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.covariance.setting_up import Ready, make_ready, needs_cases, refusals
 from dusk_arrow.core.effects.routes import list_effects
-from dusk_arrow.core.family import EstimationSettings, Fitted, Minima, NotFitted, Parameter, Residuals, SetUp, Task
+from dusk_arrow.core.family import (
+    Depth,
+    EstimationSettings,
+    Fitted,
+    Minima,
+    NotFitted,
+    Parameter,
+    Residuals,
+    SetUp,
+    Task,
+)
 from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.observations.data import Source
@@ -61,10 +71,10 @@ def _not_solved(estimation: Estimation) -> NotFitted | None:
     return None
 
 
-def _residuals(estimation: Estimation) -> Residuals:
+def _residuals(estimation: Estimation, brief: bool) -> Residuals:
     sample, implied = estimation.evidence.covariance, estimation.implied
     apart = correlation_from(sample) - correlation_from(implied)
-    return Residuals(sample - implied, apart, standardized_residuals(estimation))
+    return Residuals(sample - implied, apart, None if brief else standardized_residuals(estimation))
 
 
 def _minima(estimation: Estimation) -> Minima:
@@ -115,10 +125,12 @@ class CovarianceFamily:
         return identification(ready.table)
 
     @np.errstate(invalid="ignore", divide="ignore")  # impossible variances are named; what rests on them is nan
-    def fit(self, model: Model, set_up: SetUp, settings: EstimationSettings) -> Fitted | NotFitted:
+    def fit(
+        self, model: Model, set_up: SetUp, settings: EstimationSettings, source: Source, depth: Depth = "usual"
+    ) -> Fitted | NotFitted:
         """The estimation with everything that follows from it, or why there is none."""
         ready: Ready = set_up.own
-        table, evidence = ready.table, ready.evidence
+        table, evidence, brief = ready.table, ready.evidence, depth == "brief"
         try:
             estimation = estimate(table, evidence, ready.estimator, settings.analytic_errors)
         except SingularMomentsError as error:
@@ -146,19 +158,20 @@ class CovarianceFamily:
             minima=_minima(estimation),
             fit=global_fit,
             scaled=assess_scaled(estimation, global_fit),
-            residuals=_residuals(estimation),
+            residuals=_residuals(estimation, brief),
             parameters=tuple(Parameter(p.key, p.role, p.label, p.free, p.why_fixed) for p in table.parameters),
             effects=plan.effects,
             all_routes=all_routes,
             figures=found,
-            errors=delta_errors(plan, theta, estimation.covariance),
+            errors=Figures((), np.zeros(0)) if brief else delta_errors(plan, theta, estimation.covariance),
             free=tuple(table.free_keys()),
             covariance=estimation.covariance,
             quality=assess_quality(estimation, found),
-            modifications=tuple(modification_indices(estimation)),
+            modifications=() if brief else tuple(modification_indices(estimation)),
             scores=score_weights(estimation, means),
             task=task,
             own=estimation,
+            analytic=not brief,
         )
 
     def explain(self, fitted: Fitted) -> list[Problem]:

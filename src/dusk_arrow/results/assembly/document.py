@@ -18,8 +18,11 @@ from dusk_arrow.results.document import (
     BootstrapSummaryPart,
     DataPart,
     FitPart,
+    ImportancePart,
     MeasurementFitPart,
     MomentsPart,
+    PredictedIndicator,
+    PredictionPart,
     Quantiles,
     ReferencePart,
     ResidualsPart,
@@ -116,6 +119,33 @@ def _scores(found: Found) -> ScoresPart:
     )
 
 
+def _prediction(found: Found) -> PredictionPart | None:
+    known = found.fitted.prediction
+    if known is None:
+        return None
+    lines = [
+        PredictedIndicator(
+            **{key: value if key == "indicator" else number(value) for key, value in asdict(line).items()}
+        )
+        for line in known.indicators
+    ]
+    return PredictionPart(folds=known.folds, repeats=known.repeats, seed=known.seed, indicators=lines)
+
+
+def _importance(found: Found) -> list[ImportancePart]:
+    return [
+        ImportancePart(
+            outcome=line.outcome,
+            construct_=line.construct,
+            importance=line.importance,
+            performance=line.performance,
+            against=line.against,
+            recorded_ends=line.recorded,
+        )
+        for line in found.fitted.importance
+    ]
+
+
 def _data(analysis: Analysis) -> DataPart:
     source, fitted = analysis.source, analysis.fitted
     used = 0 if fitted is None else fitted.evidence.n
@@ -169,6 +199,8 @@ def assemble(analysis: Analysis) -> Results:
             "residuals": _residuals(found),
             "fit": _fit(found),
             "parameters": estimates.parameters(found),
+            "prediction": _prediction(found),
+            "importance": _importance(found),
             "r_squared": quality.r_squared(found),
             "r_squared_adjusted": quality.r_squared_adjusted(found),
             "f_squared": quality.f_squared_parts(found),
