@@ -113,7 +113,15 @@ def test_estimation_is_switched_and_models_are_compared(page: Page) -> None:
     page.press("Remove")
     page.until(lambda: "Training-Persistence" not in page.paths())
     page.find("a[href$='/compare']").click()
-    page.until(lambda: "Δχ² = 5.57, Δdf = 1" in page.find("[aria-label='Models side by side']").text)
+    page.until(lambda: "Δχ² = 5.6" in page.find("[aria-label='Test of Model 1 and No shortcut']").text)
+    assert "Yes: it fits better by more than chance" in page.find("[aria-label='Test of Model 1 and No shortcut']").text
+    page.until(
+        lambda: "leaves out the path Training → Persistence" in page.find("section[aria-labelledby=differs]").text
+    )
+    page.press("Add No shortcut as composites")
+    page.until(lambda: "not of this family" in page.find("table[aria-label='Figures of the models']").text)
+    page.until(lambda: "Consistent PLS corrects" in page.find("section[aria-labelledby=differs]").text)
+    assert "not in it" in page.find("table[aria-label='Paths of the models']").text
     page.until(lambda: "Effort → Persistence" in page.find("table[aria-label='Every path at zero']").text)
     assert page.errors() == []
 

@@ -278,6 +278,13 @@ def test_the_family_is_switched_and_switched_back(client: FlaskClient, created: 
     assert [m["family"] for m in compared["models"]] == ["covariance", "composite"]
     assert compared["pairs"][0]["difference"] is None
     assert "no χ²" in compared["pairs"][0]["reason"]
+    also = {"models": [created["model_id"]], "also": [{"model": created["model_id"], "family": "covariance"}]}
+    beside = client.post(f"/api/projects/{created['project_id']}/comparisons", json=also).get_json()
+    assert [m["family"] for m in beside["models"]] == ["composite", "covariance"]
+    assert beside["models"][1]["name"].endswith("as common factors")
+    assert beside["models"][1]["fit"]["cfi"] == part(client, factors, "fit")["fit"]["cfi"]
+    assert (beside["models"][0]["differs"], len(beside["models"][1]["differs"])) == ([], 3)
+    assert [(pair["first"], pair["second"]) for pair in beside["pairs"]] == [(0, 1)]
     trail = client.get(f"{address}/trail").get_json()
     assert trail["revisions"][-1]["figures"]["values"]["cfi"] is None
     back = client.post(f"{address}/undo", json={"parent": found["revision"]["id"]}).get_json()

@@ -876,6 +876,19 @@ export interface components {
             type: "add_sentence";
         };
         /**
+         * Also
+         * @description A model as another family estimates it, with the first estimator of that family; nothing is stored.
+         */
+        Also: {
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "covariance" | "composite";
+            /** Model */
+            model: number;
+        };
+        /**
          * AntecedentVif
          * @description Collinearity of one antecedent among all antecedents of an outcome.
          */
@@ -1259,9 +1272,14 @@ export interface components {
         };
         /**
          * Chosen
-         * @description Which models (at their heads) and which single revisions are to stand side by side.
+         * @description Which models (at their heads), which single revisions, and which models in another family stand side by side.
          */
         Chosen: {
+            /**
+             * Also
+             * @default []
+             */
+            also: components["schemas"]["Also"][];
             /**
              * Models
              * @default []
@@ -2528,13 +2546,15 @@ export interface components {
         };
         /**
          * ModelColumn
-         * @description One model of a comparison, by the revision it stands at.
+         * @description One model of a comparison, by the revision it stands at; `differs` says in words what differs from the first.
          */
         ModelColumn: {
             /** Aic Weight */
             aic_weight: number | null;
             /** Bic Weight */
             bic_weight: number | null;
+            /** Differs */
+            differs: string[];
             /** Estimated */
             estimated: boolean;
             /** Estimator */
@@ -2544,6 +2564,10 @@ export interface components {
             fit: components["schemas"]["FitPart"] | null;
             /** Id */
             id: number;
+            /** Message */
+            message: string | null;
+            /** Model */
+            model: number;
             /** N Used */
             n_used: number | null;
             /** Name */
@@ -2828,7 +2852,7 @@ export interface components {
         };
         /**
          * PairLine
-         * @description Two models of a comparison, by their revisions: nested or not, and the test.
+         * @description Two models of a comparison, by their columns from 0: nested or not, and the test.
          */
         PairLine: {
             difference: components["schemas"]["DifferencePart"] | null;
@@ -2937,6 +2961,11 @@ export interface components {
         PathFigure: {
             /** From */
             from: string;
+            /** Interval */
+            interval: ([
+                number,
+                number
+            ] | null)[];
             /** P Value */
             p_value: (number | null)[];
             /** Standardized */

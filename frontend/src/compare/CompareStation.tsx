@@ -1,60 +1,71 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
-import { useCriteria } from "../api/hooks";
+import { useChoices } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
 import { useDesk } from "../model/desk";
 import { Heading, TextButton } from "../shared/controls";
-import { Glyph } from "../shared/Glyph";
-import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
+import { plain, pValue } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
-import { judge } from "../shared/verdict";
+import { Differences } from "./Differences";
+import { SideBySide } from "./SideBySide";
 
-type Compared = Schemas["Compared"];
-type ModelColumn = Compared["models"][number];
 type PathTest = Schemas["PathTestPart"];
+type Also = { model: number; family: string };
 
-const FIGURES = [
-  { key: "chi_square", words: "χ²", decimals: 2 },
-  { key: "df", words: "df", decimals: 0 },
-  { key: "cfi", words: "CFI", decimals: 3 },
-  { key: "tli", words: "TLI", decimals: 3 },
-  { key: "rmsea", words: "RMSEA", decimals: 3 },
-  { key: "srmr", words: "SRMR", decimals: 3 },
-  { key: "aic", words: "AIC", decimals: 1 },
-  { key: "bic", words: "BIC", decimals: 1 },
-] as const;
+const WORDS = ["", "One model", "Two models", "Three models", "Four models", "Five models"];
 
-/** Models side by side with nested tests, and every path of the model on the desk at zero. */
+/** Models, revisions and families side by side: figures, paths as whiskers, what differs in words, tests. */
 export default function CompareStation({ project, model }: StationProps) {
   const [left, setLeft] = useState<Set<number>>(new Set());
+  const [also, setAlso] = useState<Also[]>([]);
+  const families = useChoices()?.families ?? [];
   const chosen = project.models.map((m) => m.id).filter((id) => !left.has(id));
   const sent = useDesk(({ comparing }) => (comparing && comparing.model === model.id ? comparing : null));
   const revisions = sent?.revisions ?? [];
+  const body = sent
+    ? { models: [], revisions, also: [] }
+    : { models: chosen.slice(0, 8 - also.length), revisions: [], also };
   const compared = useQuery({
-    queryKey: ["compare", project.id, sent ? [] : chosen, revisions, model.revision.id],
-    enabled: chosen.length + revisions.length > 0,
+    queryKey: ["compare", project.id, body, model.revision.id],
+    enabled: body.models.length + revisions.length + also.length > 0,
+    placeholderData: (before) => before,
     queryFn: () =>
       take(
         api.POST("/api/projects/{project_id}/comparisons", {
           params: { path: { project_id: project.id } },
-          body: sent ? { models: [], revisions } : { models: chosen.slice(0, 8), revisions: [] },
+          body: body as Schemas["Chosen"],
         }),
       ),
   });
+  const found = compared.data;
+  const other = families.find((family) => family.key !== model.settings.family);
+  const added = also.some((one) => one.model === model.id);
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-4">
+    <div className="grid h-full grid-cols-[minmax(0,2.5fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-3">
       <section aria-label="Models side by side" className="min-w-0">
-        <Heading className="mb-2">{sent ? "two revisions side by side" : "models side by side"}</Heading>
-        {sent ? (
-          <p className="mb-3">
-            From the trail of {model.name}.{" "}
+        <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
+          <h1 className="font-serif text-[19px] font-semibold">
+            {sent
+              ? "Two revisions of one model"
+              : `${WORDS[found?.models.length ?? 1] ?? `${found?.models.length} models`} side by side`}
+          </h1>
+          {sent ? (
             <TextButton onClick={() => useDesk.setState({ comparing: null })}>
               Compare models instead
             </TextButton>
-          </p>
-        ) : project.models.length > 1 ? (
-          <div className="mb-3 flex flex-wrap gap-x-5 gap-y-1">
+          ) : (
+            other && (
+              <TextButton
+                onClick={() => setAlso(added ? [] : [...also, { model: model.id, family: other.key }])}
+              >
+                {added ? `Without ${model.name} as ${other.words}` : `Add ${model.name} as ${other.words}`}
+              </TextButton>
+            )
+          )}
+        </div>
+        {!sent && project.models.length > 1 && (
+          <div className="mt-1.5 flex flex-wrap gap-x-5 gap-y-1">
             {project.models.map((m) => (
               <label key={m.id} className="flex items-center gap-2">
                 <input
@@ -71,151 +82,24 @@ export default function CompareStation({ project, model }: StationProps) {
               </label>
             ))}
           </div>
-        ) : (
-          <p className="mb-3 max-w-md">
-            There is one model so far. Copy it (by its name in the top line), change the copy, and both stand
-            here with the test of their difference.
+        )}
+        {!sent && project.models.length === 1 && !added && (
+          <p className="mt-1.5 max-w-xl text-quiet">
+            There is one model so far. Copy it (by its name in the top line) and change the copy, or look at
+            it in the other family: both stand here with what differs.
           </p>
         )}
         {compared.isError && <p role="alert">{compared.error.message}</p>}
-        {compared.data && <SideBySide found={compared.data} />}
+        {found && <SideBySide found={found} />}
       </section>
-      <section aria-label="Every path at zero" className="min-w-0">
-        <Heading className="mb-2">every path at zero, in {model.name}</Heading>
-        <PathsAtZero model={model} />
-      </section>
+      <div className="min-w-0">
+        {found && found.models.length > 1 && <Differences found={found} />}
+        <section aria-label="Every path at zero" className="mt-5 min-w-0">
+          <Heading className="mb-1">every path at zero, in {model.name}</Heading>
+          <PathsAtZero model={model} />
+        </section>
+      </div>
     </div>
-  );
-}
-
-interface Line {
-  words: string;
-  values: (number | null)[];
-  texts: string[];
-  figure?: string;
-}
-
-/** What stands side by side: fit, weights, what is explained, paths. */
-function linesOf({ models, paths }: Compared): Line[] {
-  const numbers = (
-    words: string,
-    of: (m: ModelColumn) => number | null,
-    write: (x: number | null) => string,
-  ) => ({
-    words,
-    values: models.map(of),
-    texts: models.map((m) => (m.estimated ? write(of(m)) : "not estimated")),
-  });
-  const explained = [...new Set(models.flatMap((m) => Object.keys(m.r_squared)))].filter((name) =>
-    paths.some((p) => p.to === name),
-  );
-  return [
-    numbers(
-      "cases",
-      (m) => m.n_used,
-      (x) => (x === null ? "–" : String(x)),
-    ),
-    ...FIGURES.map(({ key, words, decimals }) => {
-      const write = (x: number | null) => (decimals === 3 ? coefficient(x, 3) : plain(x, decimals));
-      const line: Line = { ...numbers(words, (m) => m.fit?.[key] ?? null, write), figure: key };
-      if (key === "rmsea")
-        line.texts = line.texts.map((text, at) => `${text} ${interval(models[at]?.fit?.rmsea_interval, 3)}`);
-      return line;
-    }),
-    numbers(
-      "weight by AIC",
-      (m) => m.aic_weight,
-      (x) => coefficient(x),
-    ),
-    numbers(
-      "weight by BIC",
-      (m) => m.bic_weight,
-      (x) => coefficient(x),
-    ),
-    ...explained.map((name) =>
-      numbers(
-        `R² ${name}`,
-        (m) => m.r_squared[name] ?? null,
-        (x) => coefficient(x),
-      ),
-    ),
-    ...paths.map((p) => ({
-      words: `${p.from} → ${p.to}`,
-      values: p.standardized,
-      texts: p.standardized.map((b, at) =>
-        b === null ? "" : `${coefficient(b)}${(p.p_value[at] ?? 0) >= 0.05 ? " n.s." : ""}`,
-      ),
-    })),
-  ];
-}
-
-function SideBySide({ found }: { found: Compared }) {
-  const criteria = useCriteria();
-  const name = (id: number) => found.models.find((m) => m.id === id)?.name ?? "";
-  const columns: TableColumn<Line>[] = [
-    {
-      key: "words",
-      head: "",
-      hidden: "figure",
-      left: true,
-      className: "text-quiet",
-      value: (line) => line.words,
-    },
-    ...found.models.map((m, at): TableColumn<Line> => ({
-      key: String(m.id),
-      head: m.name,
-      value: (line) => line.values[at],
-      text: (line) => line.texts[at] ?? "",
-      show: (line) => (
-        <>
-          {typeof criteria.get(line.figure ?? "")?.good === "number" && (
-            <Glyph
-              verdict={judge(criteria.get(line.figure ?? ""), m.fit?.df === 0 ? null : line.values[at])}
-              size={8}
-            />
-          )}{" "}
-          {line.texts[at]}
-        </>
-      ),
-    })),
-  ];
-  return (
-    <>
-      <Table
-        label="Figures of the models"
-        columns={columns}
-        rows={linesOf(found)}
-        keyOf={(line) => line.words}
-      />
-      {found.pairs.length > 0 && (
-        <>
-          <Heading className="mb-1 mt-5">tests of their differences</Heading>
-          {found.pairs.map((pair) => (
-            <p key={`${pair.first} ${pair.second}`} className="border-b border-line/40 py-1">
-              <span className="font-semibold">
-                {name(pair.first)} and {name(pair.second)}
-              </span>
-              :{" "}
-              {pair.difference ? (
-                <>
-                  Δχ² = {plain(pair.difference.chi_square)}, Δdf = {plain(pair.difference.df, 0)},{" "}
-                  {pWords(pair.difference.p_value)}
-                  {pair.difference.scaled !== null &&
-                    `; scaled ${plain(pair.difference.scaled)}, ${pWords(pair.difference.scaled_p)}`}
-                  <span className="text-quiet"> · {pair.reason}, checked by numbers</span>
-                </>
-              ) : (
-                <span className="text-quiet">{pair.reason}</span>
-              )}
-            </p>
-          ))}
-          <p className="mt-2 text-sm text-quiet">
-            A small p says that the freer model fits better by more than chance. Models that are not nested
-            are compared by AIC and BIC, on the same data only.
-          </p>
-        </>
-      )}
-    </>
   );
 }
 

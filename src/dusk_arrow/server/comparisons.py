@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, model_validator
+from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.comparing import Comparison
+from dusk_arrow.core.family_options import FAMILY_OPTIONS
+from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.sentences import parse
@@ -24,10 +27,11 @@ from dusk_arrow.results.comparison import (
     paths_at_zero,
     quick_fit,
 )
-from dusk_arrow.results.document import FitPart, Part
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.differences import what_differs
+from dusk_arrow.results.document import FitPart, Interval, Part, standardized_headline
+from dusk_arrow.results.settings import FamilyName, Settings, with_choices
 from dusk_arrow.server.context import context, keep, reply, version_data
-from dusk_arrow.server.documents import fit_revision
+from dusk_arrow.server.documents import fit_revision, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -75,13 +79,15 @@ class PathFigure(Part):
     from_: str = Field(alias="from")
     to: str
     standardized: list[float | None]
+    interval: list[Interval | None]
     p_value: list[float | None]
 
 
 class ModelColumn(BaseModel):
-    """One model of a comparison, by the revision it stands at."""
+    """One model of a comparison, by the revision it stands at; `differs` says in words what differs from the first."""
 
     id: int
+    model: int
     name: str
     words: str
     family: str
@@ -92,10 +98,12 @@ class ModelColumn(BaseModel):
     aic_weight: float | None
     bic_weight: float | None
     r_squared: dict[str, float | None]
+    message: str | None
+    differs: list[str]
 
 
 class PairLine(BaseModel):
-    """Two models of a comparison, by their revisions: nested or not, and the test."""
+    """Two models of a comparison, by their columns from 0: nested or not, and the test."""
 
     first: int
     second: int
@@ -112,15 +120,23 @@ class Compared(BaseModel):
     paths: list[PathFigure]
 
 
+class Also(BaseModel):
+    """A model as another family estimates it, with the first estimator of that family; nothing is stored."""
+
+    model: int
+    family: FamilyName
+
+
 class Chosen(BaseModel):
-    """Which models (at their heads) and which single revisions are to stand side by side."""
+    """Which models (at their heads), which single revisions, and which models in another family stand side by side."""
 
     models: list[int] = Field(default=[], max_length=8)
     revisions: list[int] = Field(default=[], max_length=8)
+    also: list[Also] = Field(default=[], max_length=8)
 
     @model_validator(mode="after")
     def _something(self) -> Chosen:
-        if not 1 <= len(self.models) + len(self.revisions) <= 8:
+        if not 1 <= len(self.models) + len(self.revisions) + len(self.also) <= 8:
             raise ValueError("one to eight models or revisions are compared")
         return self
 
@@ -188,41 +204,59 @@ def _paths_at_zero(head: RevisionRow) -> PathTests:
     )
 
 
+class _Column(NamedTuple):
+    """What is estimated for one column: a model, the revision it stands at (with other settings, perhaps), its name."""
+
+    model: ModelRow
+    head: RevisionRow
+    name: str
+
+
+def _columns(session: Session, project_id: int, body: Chosen) -> list[_Column]:
+    def model_of(number: int) -> ModelRow:
+        model = find_model(session, number)
+        if model.project_id != project_id:
+            raise refuse(404, "unknown_model", "There is no such model in this project.")
+        return model
+
+    columns = []
+    for number in body.models:
+        model = model_of(number)
+        columns.append(_Column(model, store.head_of(session, model), model.name))
+    for number in body.revisions:
+        revision = store.find(session, RevisionRow, number)
+        owner = session.get(ModelRow, revision.model_id) if revision is not None else None
+        if revision is None or owner is None or owner.project_id != project_id:
+            raise refuse(404, "unknown_revision", "There is no such revision in this project.")
+        columns.append(_Column(owner, revision, f"{owner.name}: {revision.name or revision.words}"))
+    words = {family.key: family.words for family in FAMILY_OPTIONS}
+    for other in body.also:
+        model = model_of(other.model)
+        head = store.head_of(session, model)
+        settings = with_choices(Settings.model_validate(head.settings), [Choose("family", other.family)])
+        columns.append(_Column(model, with_settings(head, settings), f"{model.name} as {words[other.family]}"))
+    return columns
+
+
 @api.post("/projects/<int:project_id>/comparisons", operation_id="compareModels", responses={200: Compared})
 def compare_models(path: ProjectPath, body: Chosen) -> Response:
     """Models of a project side by side: figures, nested tests where they are nested, information criteria, paths."""
     with context().sessions() as session:
         project = find_project(session, path.project_id)
-        models: list[ModelRow] = []
-        heads: list[RevisionRow] = []
-        for number in body.models:
-            model = find_model(session, number)
-            if model.project_id != project.id:
-                raise refuse(404, "unknown_model", "There is no such model in this project.")
-            models.append(model)
-            heads.append(store.head_of(session, model))
-        for number in body.revisions:
-            revision = store.find(session, RevisionRow, number)
-            owner = session.get(ModelRow, revision.model_id) if revision is not None else None
-            if revision is None or owner is None or owner.project_id != project.id:
-                raise refuse(404, "unknown_revision", "There is no such revision in this project.")
-            models.append(owner)
-            heads.append(revision)
-        names = [
-            model.name if at < len(body.models) else f"{model.name}: {head.name or head.words}"
-            for at, (model, head) in enumerate(zip(models, heads, strict=True))
-        ]
-        documents = [fit_revision(session, head) for head in heads]
-        quick = [_quick(head) for head in heads]
+        columns = _columns(session, project.id, body)
+        documents = [fit_revision(session, column.head) for column in columns]
+    quick = [_quick(column.head) for column in columns]
     comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
                       if d.data is not None and d.sample is not None}) == 1  # fmt: skip
     aic = information_weights([d.fit.aic if d.fit and comparable else None for d in documents])
     bic = information_weights([d.fit.bic if d.fit and comparable else None for d in documents])
-    columns = [
+    stated = [parse(column.head.specification) for column in columns]
+    lines = [
         ModelColumn(
-            id=head.id,
-            name=name,
-            words=head.words,
+            id=column.head.id,
+            model=column.model.id,
+            name=column.name,
+            words=column.head.words,
             family=document.family,
             estimator=document.estimator,
             n_used=document.data.n_used if document.data else None,
@@ -231,40 +265,46 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             aic_weight=a,
             bic_weight=b,
             r_squared=document.r_squared,
+            message=next((p.message for p in document.problems if p.severity == "error"), None),
+            differs=what_differs(stated[0], own, documents[0], document) if at > 0 else [],
         )
-        for name, head, document, a, b in zip(names, heads, documents, aic, bic, strict=True)
+        for at, (column, own, document, a, b) in enumerate(zip(columns, stated, documents, aic, bic, strict=True))
     ]
     pairs = []
-    for i in range(len(models)):
-        for j in range(i + 1, len(models)):
+    for i in range(len(columns)):
+        for j in range(i + 1, len(columns)):
             first, second = quick[i], quick[j]
             if first is None or second is None:
                 if "composite" in (documents[i].family, documents[j].family):
-                    pairs.append(
-                        PairLine(first=heads[i].id, second=heads[j].id, nested=False, reason=NO_TEST, difference=None)
-                    )
+                    pairs.append(PairLine(first=i, second=j, nested=False, reason=NO_TEST, difference=None))
                 continue
             found = compare(first, second, documents[i].settings)
             pairs.append(
                 PairLine(
-                    first=heads[i].id,
-                    second=heads[j].id,
+                    first=i,
+                    second=j,
                     nested=found.nested,
                     reason=found.reason,
                     difference=difference_part(found),
                 )
             )
-    known: dict[tuple[str, str], list[tuple[float | None, float | None]]] = {}
+    known: dict[tuple[str, str], list[tuple[float | None, Interval | None, float | None]]] = {}
     for at, document in enumerate(documents):
         for p in document.parameters:
             if p.kind == "path":
-                entry = known.setdefault((p.from_, p.to), [(None, None)] * len(documents))
-                entry[at] = (p.standardized, p.p_value)
+                entry = known.setdefault((p.from_, p.to), [(None, None, None)] * len(documents))
+                entry[at] = (p.standardized, standardized_headline(p), p.p_value)
     paths = [
-        PathFigure(from_=a, to=b, standardized=[v[0] for v in values], p_value=[v[1] for v in values])
+        PathFigure(
+            from_=a,
+            to=b,
+            standardized=[v[0] for v in values],
+            interval=[v[1] for v in values],
+            p_value=[v[2] for v in values],
+        )
         for (a, b), values in known.items()
     ]
-    return reply(Compared(models=columns, pairs=pairs, paths=paths))
+    return reply(Compared(models=lines, pairs=pairs, paths=paths))
 
 
 def _target(line: TargetLine) -> Target:

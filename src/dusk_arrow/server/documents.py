@@ -76,6 +76,18 @@ def core_settings(settings: Settings) -> dict[str, object]:
     return settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
 
 
+def with_settings(revision: RevisionRow, settings: Settings) -> RevisionRow:
+    """A revision as it would be with other settings; it is never stored."""
+    return RevisionRow(
+        id=revision.id,
+        model_id=revision.model_id,
+        specification=revision.specification,
+        words=revision.words,
+        settings=core_settings(settings),
+        data_version_id=revision.data_version_id,
+    )
+
+
 def estimated_results(session: Session, revision: RevisionRow, text: str | None = None) -> Results:
     """The document of a revision by plain estimation, without any run; another text can be tried in its place."""
     version = store.version_of(session, revision)

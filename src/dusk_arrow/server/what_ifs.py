@@ -21,7 +21,7 @@ from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs
 from dusk_arrow.server.context import context, keep, reply, version_data
-from dusk_arrow.server.documents import core_settings, fit_revision
+from dusk_arrow.server.documents import fit_revision, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument
@@ -82,10 +82,7 @@ def _estimated_with(head: RevisionRow, chosen: list[Choose]) -> RevisionRow:
     """The revision as it would be with other settings; it is never stored."""
     if not chosen:
         return head
-    settings = with_choices(Settings.model_validate(head.settings), chosen)
-    return RevisionRow(
-        id=head.id, model_id=head.model_id, settings=core_settings(settings), data_version_id=head.data_version_id
-    )
+    return with_settings(head, with_choices(Settings.model_validate(head.settings), chosen))
 
 
 def _compare(now: Results, then: Results) -> WhatIfResult:

@@ -1,0 +1,219 @@
+import type { Schemas } from "../api/client";
+import { useChoices, useCriteria } from "../api/hooks";
+import { Glyph } from "../shared/Glyph";
+import { coefficient, containsZero, interval, plain, pWords } from "../shared/numbers";
+import { judge } from "../shared/verdict";
+import { colourOf, Mark, Shape } from "./shapes";
+
+export type Compared = Schemas["Compared"];
+type Column = Compared["models"][number];
+type Path = Compared["paths"][number];
+
+const FIGURES = [
+  { key: "cfi", words: "CFI", decimals: 3 },
+  { key: "rmsea", words: "RMSEA", decimals: 3 },
+  { key: "srmr", words: "SRMR", decimals: 3 },
+  { key: "aic", words: "AIC", decimals: 1 },
+  { key: "bic", words: "BIC", decimals: 1 },
+] as const;
+
+/** Models as columns: figures, then every path as a whisker with its value and its distance from the first. */
+export function SideBySide({ found }: { found: Compared }) {
+  const criteria = useCriteria();
+  const families = useChoices()?.families ?? [];
+  const { models, paths } = found;
+  const explained = [...new Set(models.flatMap((m) => Object.keys(m.r_squared)))].filter((name) =>
+    paths.some((p) => p.to === name),
+  );
+  const nothing = (m: Column) =>
+    m.estimated ? (m.family === "composite" ? "not of this family" : "–") : "not estimated";
+  return (
+    <>
+      <table className="mt-2 w-full" aria-label="Figures of the models">
+        <thead>
+          <tr>
+            <th scope="col" className="w-[210px]">
+              <span className="sr-only">figure</span>
+            </th>
+            {models.map((m, at) => (
+              <th key={at} scope="col" className="pb-1 pl-4 text-right font-normal">
+                <span className="flex items-center justify-end gap-1.5">
+                  <Mark at={at} />
+                  <span className="truncate font-serif text-[15px] font-semibold" title={m.words}>
+                    {m.name}
+                  </span>
+                </span>
+                <span className="block text-xs text-quiet">
+                  {families.find((family) => family.key === m.family)?.words}, {m.estimator.toUpperCase()}
+                </span>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          <Line words="cases" cells={models.map((m) => (m.n_used === null ? "–" : String(m.n_used)))} />
+          <Line
+            words="χ² (df), p"
+            cells={models.map((m) =>
+              typeof m.fit?.chi_square === "number"
+                ? `${plain(m.fit.chi_square, 1)} (${m.fit.df}), ${pWords(m.fit.p_value)}`
+                : nothing(m),
+            )}
+          />
+          {FIGURES.map(({ key, words, decimals }) => (
+            <Line
+              key={key}
+              words={words}
+              cells={models.map((m) => {
+                const value = m.fit?.[key];
+                if (typeof value !== "number") return nothing(m);
+                const criterion = criteria.get(key);
+                return (
+                  <>
+                    {typeof criterion?.good === "number" && (
+                      <Glyph verdict={judge(criterion, m.fit?.df === 0 ? null : value)} size={8} />
+                    )}{" "}
+                    {decimals === 3 ? coefficient(value, 3) : plain(value, decimals)}
+                    {key === "rmsea" && m.fit?.rmsea_interval && (
+                      <span className="text-quiet"> {interval(m.fit.rmsea_interval, 3)}</span>
+                    )}
+                  </>
+                );
+              })}
+            />
+          ))}
+          {explained.map((name) => (
+            <Line
+              key={name}
+              words={`R² ${name}`}
+              cells={models.map((m) => (m.estimated ? coefficient(m.r_squared[name]) : nothing(m)))}
+            />
+          ))}
+        </tbody>
+      </table>
+      {paths.length > 0 && <Whiskers models={models} paths={paths} />}
+    </>
+  );
+}
+
+function Line({ words, cells }: { words: string; cells: React.ReactNode[] }) {
+  return (
+    <tr>
+      <th scope="row" className="py-[1.5px] text-left font-normal text-quiet">
+        {words}
+      </th>
+      {cells.map((cell, at) => (
+        <td
+          key={at}
+          className={`whitespace-nowrap pl-4 text-right tabular-nums ${typeof cell === "string" && /^not/.test(cell) ? "text-sm text-quiet" : ""}`}
+        >
+          {cell}
+        </td>
+      ))}
+    </tr>
+  );
+}
+
+const WIDTH = 260;
+
+function scaleOf(paths: Path[]): { low: number; high: number; ticks: number[] } {
+  const values = paths.flatMap((path) => [
+    ...path.standardized.filter((value) => value !== null),
+    ...path.interval.flatMap((bounds) => bounds ?? []),
+  ]);
+  const low = Math.floor(Math.min(0, ...values) * 5) / 5;
+  const high = Math.ceil(Math.max(0.2, ...values) * 5) / 5;
+  const step = high - low > 1.2 ? 0.4 : 0.2;
+  const ticks = [];
+  for (let i = Math.ceil(low / step - 1e-9); i * step <= high + 1e-9; i++)
+    ticks.push(Number((i * step).toFixed(1)));
+  return { low, high, ticks };
+}
+
+/** Every path of every model: dashed where its interval contains zero, hollow where there is no interval. */
+function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
+  const { low, high, ticks } = scaleOf(paths);
+  const x = (value: number) => 10 + ((value - low) / (high - low)) * (WIDTH - 20);
+  const height = Math.max(26, 9 * models.length + 8);
+  return (
+    <table className="mt-4 w-full border-separate border-spacing-y-[2px]" aria-label="Paths of the models">
+      <thead>
+        <tr>
+          <th scope="col" className="w-[170px]">
+            <span className="sr-only">path</span>
+          </th>
+          <th scope="col" style={{ width: WIDTH }}>
+            <svg width={WIDTH} height={16} aria-hidden="true" className="block">
+              {ticks.map((tick) => (
+                <text key={tick} x={x(tick)} y={11} textAnchor="middle" className="fill-quiet text-[11px]">
+                  {tick === 0 ? "0" : coefficient(tick, 1)}
+                </text>
+              ))}
+            </svg>
+            <span className="sr-only">as whiskers</span>
+          </th>
+          {models.map((m, at) => (
+            <th key={at} scope="col">
+              <span className="sr-only">{m.name}</span>
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {paths.map((path, row) => (
+          <tr key={`${path.from} ${path.to}`} className={row % 2 === 0 ? "bg-base-200/60" : ""}>
+            <th scope="row" className="rounded-l-md pl-2 text-left text-sm font-semibold">
+              {path.from} → {path.to}
+            </th>
+            <td style={{ width: WIDTH }}>
+              <svg width={WIDTH} height={height} aria-hidden="true" className="block">
+                <path d={`M${x(0)} 0V${height}`} className="stroke-gold" />
+                {models.map((_, at) => {
+                  const value = path.standardized[at];
+                  if (value === null || value === undefined) return null;
+                  const bounds = path.interval[at] ?? null;
+                  const y = height / 2 + 9 * (at - (models.length - 1) / 2);
+                  return (
+                    <g key={at} className={colourOf(at)}>
+                      {bounds && (
+                        <path
+                          d={`M${x(bounds[0] ?? value)} ${y}H${x(bounds[1] ?? value)}`}
+                          stroke="currentColor"
+                          strokeWidth={1.8}
+                          strokeDasharray={containsZero(bounds) ? "3 2.5" : undefined}
+                        />
+                      )}
+                      <Shape at={at} x={x(value)} y={y} size={3.4} />
+                    </g>
+                  );
+                })}
+              </svg>
+            </td>
+            {models.map((_, at) => (
+              <td key={at} className="whitespace-nowrap pl-4 pr-2 text-right tabular-nums last:rounded-r-md">
+                <Value path={path} at={at} />
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Value({ path, at }: { path: Path; at: number }) {
+  const value = path.standardized[at];
+  if (value === null || value === undefined) return <span className="text-sm text-quiet">not in it</span>;
+  const first = path.standardized[0];
+  const gap = at > 0 && typeof first === "number" ? value - first : null;
+  return (
+    <>
+      {gap !== null && (
+        <span className="mr-3 text-sm text-quiet">
+          {Math.abs(gap) < 0.005 ? "same" : `${gap < 0 ? "−" : "+"}${coefficient(Math.abs(gap))}`}
+        </span>
+      )}
+      <span className="font-semibold">{coefficient(value)}</span>
+    </>
+  );
+}
