@@ -97,6 +97,8 @@ def test_settings_and_models_open_and_close_by_keyboard(wardens: Page) -> None:
     opener.send_keys(Keys.ENTER)
     page.find("[role=dialog][aria-label='How the model is estimated']")
     page.keys(Keys.TAB)
+    page.until(lambda: page.driver.switch_to.active_element.text == "common factors")
+    page.keys(Keys.TAB, Keys.TAB)
     page.until(lambda: page.driver.switch_to.active_element.tag_name == "select")
     page.keys(Keys.ESCAPE)
     page.until(lambda: not page.all("[role=dialog]"))

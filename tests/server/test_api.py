@@ -407,12 +407,13 @@ def test_the_board_shows_what_the_document_says(client: FlaskClient, model: dict
 def test_what_there_is_to_choose_from(client: FlaskClient) -> None:
     """Menus and file pickers are made from it; every value must be one that the settings take."""
     found = client.get("/api/choices").get_json()
-    (family,) = found["families"]
-    for option in family["options"]:
-        for choice in option["choices"]:
-            assert Settings(**{option["name"]: choice["value"]})
-        default = getattr(Settings(), option["name"])
-        assert default == (option["choices"][0]["value"] if option["choices"] else False)
+    assert [family["key"] for family in found["families"]] == ["covariance", "composite"]
+    for family in found["families"]:
+        for option in family["options"]:
+            for choice in option["choices"]:
+                assert Settings(**{"family": family["key"], option["name"]: choice["value"]})
+            default = getattr(Settings(family=family["key"]), option["name"])
+            assert default == (option["choices"][0]["value"] if option["choices"] else False)
     assert {f["key"]: f["writes"] for f in found["formats"] if f["writes"]} == {
         "csv": ["data", "table"], "xlsx": ["data", "table"], "sav": ["data"],
     }  # fmt: skip

@@ -2425,7 +2425,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.4.0
+             * @default 0.5.0
              */
             version: string;
         };
