@@ -3,6 +3,7 @@ import { useChoices, useCriteria } from "../api/hooks";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, containsZero, interval, plain, pWords } from "../shared/numbers";
 import { judge } from "../shared/verdict";
+import { gapWords, scaleOf } from "./scale";
 import { colourOf, Mark, Shape } from "./shapes";
 
 export type Compared = Schemas["Compared"];
@@ -116,20 +117,6 @@ function Line({ words, cells }: { words: string; cells: React.ReactNode[] }) {
 
 const WIDTH = 260;
 
-function scaleOf(paths: Path[]): { low: number; high: number; ticks: number[] } {
-  const values = paths.flatMap((path) => [
-    ...path.standardized.filter((value) => value !== null),
-    ...path.interval.flatMap((bounds) => bounds ?? []),
-  ]);
-  const low = Math.floor(Math.min(0, ...values) * 5) / 5;
-  const high = Math.ceil(Math.max(0.2, ...values) * 5) / 5;
-  const step = high - low > 1.2 ? 0.4 : 0.2;
-  const ticks = [];
-  for (let i = Math.ceil(low / step - 1e-9); i * step <= high + 1e-9; i++)
-    ticks.push(Number((i * step).toFixed(1)));
-  return { low, high, ticks };
-}
-
 /** Every path of every model: dashed where its interval contains zero, hollow where there is no interval. */
 function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
   const { low, high, ticks } = scaleOf(paths);
@@ -205,14 +192,10 @@ function Value({ path, at }: { path: Path; at: number }) {
   const value = path.standardized[at];
   if (value === null || value === undefined) return <span className="text-sm text-quiet">not in it</span>;
   const first = path.standardized[0];
-  const gap = at > 0 && typeof first === "number" ? value - first : null;
+  const gap = at > 0 ? gapWords(value, typeof first === "number" ? first : null) : "";
   return (
     <>
-      {gap !== null && (
-        <span className="mr-3 text-sm text-quiet">
-          {Math.abs(gap) < 0.005 ? "same" : `${gap < 0 ? "−" : "+"}${coefficient(Math.abs(gap))}`}
-        </span>
-      )}
+      {gap && <span className="mr-3 text-sm text-quiet">{gap}</span>}
       <span className="font-semibold">{coefficient(value)}</span>
     </>
   );

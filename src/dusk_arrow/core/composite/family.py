@@ -189,8 +189,8 @@ class CompositeFamily:
         """Composites have nothing to compare models by."""
 
     def compare(self, first: Any, second: Any) -> Comparison:
-        """Never asked, since there is no quick fit. Raises NotImplementedError."""
-        raise NotImplementedError(NOT_COMPARED)
+        """Never nested, since there is nothing to be nested by."""
+        return Comparison(False, NOT_COMPARED, None)
 
     def paths_at_zero(
         self, specification: Specification, source: Source, settings: EstimationSettings
