@@ -112,13 +112,11 @@ export function useResiduals(model: ModelState) {
   });
 }
 
-/** How well the model predicts, importance and performance; composites alone have them. */
-export function usePrediction(model: ModelState) {
-  const part = ofPart(model, "prediction");
+/** What takes longer than a gesture may: prediction, importance and performance, one factor behind all items. */
+export function useThorough(model: ModelState) {
   return useQuery({
-    ...part,
-    enabled: part.enabled && model.settings.family === "composite" && model.settings.part !== "measurement",
-    queryFn: () => take(api.GET(`${AT}/prediction`, ofShown(model))),
+    ...ofPart(model, "thorough"),
+    queryFn: () => take(api.GET(`${AT}/thorough`, ofShown(model))),
   });
 }
 

@@ -311,23 +311,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/models/{model_id}/revisions/{revision_id}/prediction": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How well the model predicts cases that it has not seen, and importance and performance; computed when first asked. */
-        get: operations["getPredictionPart"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/models/{model_id}/revisions/{revision_id}/quality": {
         parameters: {
             query?: never;
@@ -354,6 +337,23 @@ export interface paths {
         };
         /** Residuals of the covariances: raw, in correlations, and standardized. */
         get: operations["getResidualsPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/thorough": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Prediction, importance and performance, and the question of common method; computed when first asked. */
+        get: operations["getThoroughPart"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1428,6 +1428,17 @@ export interface components {
              * @enum {string}
              */
             type: "combine";
+        };
+        /**
+         * CommonMethodPart
+         * @description One factor behind all `items` (reflective, of first-order constructs), and the measurement model of the same items on
+         *     the same cases; composites are asked by maximum likelihood. There is no verdict on their difference.
+         */
+        CommonMethodPart: {
+            /** Items */
+            items: number;
+            measurement: components["schemas"]["FitPart"];
+            single_factor: components["schemas"]["FitPart"];
         };
         /**
          * Compared
@@ -3073,15 +3084,6 @@ export interface components {
             rmse_mean: number;
         };
         /**
-         * PredictionDocument
-         * @description Prediction out of sample, importance and performance; empty for what does not predict.
-         */
-        PredictionDocument: {
-            /** Importance */
-            importance: components["schemas"]["ImportancePart"][];
-            prediction: components["schemas"]["PredictionPart"] | null;
-        };
-        /**
          * PredictionPart
          * @description Repeated cross-validation against the training means and a linear benchmark.
          */
@@ -3533,6 +3535,8 @@ export interface components {
             };
             /** @default null */
             bootstrap_summary: components["schemas"]["BootstrapSummaryPart"] | null;
+            /** @default null */
+            common_method: components["schemas"]["CommonMethodPart"] | null;
             /**
              * Comparison
              * @default null
@@ -4087,6 +4091,17 @@ export interface components {
             kind: "loading" | "weight" | "path" | "covariance" | "variance" | "intercept" | "mean";
             /** To */
             to: string;
+        };
+        /**
+         * ThoroughDocument
+         * @description What takes longer than a gesture may: prediction out of sample, importance and performance (of composites), and one
+         *     factor behind all items beside the measurement model.
+         */
+        ThoroughDocument: {
+            common_method: components["schemas"]["CommonMethodPart"] | null;
+            /** Importance */
+            importance: components["schemas"]["ImportancePart"][];
+            prediction: components["schemas"]["PredictionPart"] | null;
         };
         /**
          * TrackedPart
@@ -5201,49 +5216,6 @@ export interface operations {
             };
         };
     };
-    getPredictionPart: {
-        parameters: {
-            query?: {
-                run?: number | null;
-            };
-            header?: never;
-            path: {
-                model_id: number;
-                revision_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PredictionDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
     getQualityPart: {
         parameters: {
             query?: {
@@ -5308,6 +5280,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResidualsDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getThoroughPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThoroughDocument"];
                 };
             };
             /** @description Not Found */

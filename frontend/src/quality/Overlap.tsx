@@ -1,9 +1,10 @@
 import type { ModelState } from "../api/client";
-import { useCriteria } from "../api/hooks";
+import { useCriteria, useThorough } from "../api/hooks";
 import { propose } from "../model/desk";
 import { removal } from "../model/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
+import { coefficient, plain } from "../shared/numbers";
 import { judge } from "../shared/verdict";
 import type { Measured } from "./use";
 
@@ -40,6 +41,7 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
   const bound = model.shown?.settings.estimator === "pls" ? 3.3 : 5;
   const beyond = full.filter((c) => (c.vif_full ?? 0) > bound);
   const overlapping = lines.filter((l) => judge(criteria.get(l.figure), l.vif) !== "meets" && l.vif !== null);
+  const method = useThorough(model).data?.common_method;
   return (
     <section aria-labelledby="overlap" className="mt-5 min-w-0">
       <h2 id="overlap" className="font-serif text-[18px] font-semibold">
@@ -119,6 +121,17 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
             </TextButton>
           ))}
       </p>
+      {method && (
+        <p className="mt-1 text-sm" data-testid="common-method">
+          One factor behind all {method.items} items: χ² = {plain(method.single_factor.chi_square, 1)} (
+          {method.single_factor.df}), CFI {coefficient(method.single_factor.cfi, 3)}; the measurement model:
+          χ² = {plain(method.measurement.chi_square, 1)} ({method.measurement.df}), CFI{" "}
+          {coefficient(method.measurement.cfi, 3)}.{" "}
+          <span className="text-quiet">
+            That one factor fits worse rules common method out no more than in.
+          </span>
+        </p>
+      )}
       {full.length > 1 && (
         <p className="mt-1 text-sm text-quiet">
           Each construct on all others: VIF up to {Math.max(...full.map((c) => c.vif_full ?? 1)).toFixed(2)}

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import { usePrediction } from "../api/hooks";
+import { useThorough } from "../api/hooks";
 import { select } from "../model/desk";
 import { Choose, Explained } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
@@ -37,7 +37,7 @@ const COLUMNS: TableColumn<Predicted>[] = [
 
 /** Does it predict? Items of outcomes in cases that the model has not seen, and what would be worth improving. */
 export function Predicts({ model }: { model: ModelState }) {
-  const found = usePrediction(model);
+  const found = useThorough(model);
   const { prediction, importance } = found.data ?? { prediction: null, importance: [] };
   if (model.settings.family !== "composite" || model.settings.part === "measurement") return null;
   if (!prediction && importance.length === 0) {

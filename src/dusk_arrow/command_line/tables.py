@@ -176,6 +176,13 @@ def readable(results: Results) -> str:
             for i in results.importance
         ]
         parts.append(table(["importance and performance", "importance", "performance"], rows))
+    if results.common_method:
+        single, own = results.common_method.single_factor, results.common_method.measurement
+        rows = [
+            [name, plain(fit.chi_square, 1), str(fit.df), coefficient(fit.cfi, 3), coefficient(fit.rmsea, 3)]
+            for name, fit in (("one factor behind all items", single), ("the measurement model", own))
+        ]
+        parts.append(table(["common method", "χ²", "df", "CFI", "RMSEA"], rows))
     if results.modification:
         rows = [
             [

@@ -17,6 +17,7 @@ from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.bootstrapping import BootstrapOutcome, ChunkRunner, Progress, bootstrap, run_here
+from dusk_arrow.results.common_method import CommonMethod, common_method
 from dusk_arrow.results.judgements import (
     coarse_items,
     dependent_estimates,
@@ -46,6 +47,7 @@ class Analysis:
     problems: tuple[Problem, ...]
     fitted: Fitted | None = None
     bootstrap: BootstrapOutcome | None = None
+    common_method: CommonMethod | None = None
 
 
 class _EndedError(Exception):
@@ -108,7 +110,8 @@ def _analyse(
     if fitted.task is not None:
         outcome = bootstrap(fitted, fitted.task, settings, runner, progress)
         problems += _shaky(outcome, settings)
-    return Analysis("estimated", specification, model, settings, source, tuple(problems), fitted, outcome)
+    method = common_method(specification, source, settings) if depth == "thorough" else None
+    return Analysis("estimated", specification, model, settings, source, tuple(problems), fitted, outcome, method)
 
 
 def _checked(

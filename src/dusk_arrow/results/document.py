@@ -426,6 +426,15 @@ class ImportancePart(Part):
     recorded_ends: bool
 
 
+class CommonMethodPart(Part):
+    """One factor behind all `items` (reflective, of first-order constructs), and the measurement model of the same items on
+    the same cases; composites are asked by maximum likelihood. There is no verdict on their difference."""
+
+    items: int
+    single_factor: FitPart
+    measurement: FitPart
+
+
 class Results(Part):
     """The results document."""
 
@@ -460,4 +469,5 @@ class Results(Part):
     comparison: None = None
     prediction: PredictionPart | None = None
     importance: list[ImportancePart] = []
+    common_method: CommonMethodPart | None = None
     screening: None = None

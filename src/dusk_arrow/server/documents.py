@@ -21,6 +21,7 @@ from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import (
     Bootstrap,
+    CommonMethodPart,
     EffectPart,
     FitPart,
     FSquaredPart,
@@ -162,11 +163,13 @@ class ResidualsDocument(Part):
     residuals: ResidualsPart | None
 
 
-class PredictionDocument(Part):
-    """Prediction out of sample, importance and performance; empty for what does not predict."""
+class ThoroughDocument(Part):
+    """What takes longer than a gesture may: prediction out of sample, importance and performance (of composites), and one
+    factor behind all items beside the measurement model."""
 
     prediction: PredictionPart | None
     importance: list[ImportancePart]
+    common_method: CommonMethodPart | None
 
 
 class ModificationDocument(Part):
@@ -242,13 +245,16 @@ def get_modification(path: RevisionPath, query: OfRun) -> Response:
     return _part(path, query, lambda r: ModificationDocument(modification=r.modification))
 
 
-@api.get("/prediction", operation_id="getPredictionPart", responses={200: PredictionDocument})
-def get_prediction(path: RevisionPath, query: OfRun) -> Response:
-    """How well the model predicts cases that it has not seen, and importance and performance; computed when first asked."""
+@api.get("/thorough", operation_id="getThoroughPart", responses={200: ThoroughDocument})
+def get_thorough(path: RevisionPath, query: OfRun) -> Response:
+    """Prediction, importance and performance, and the question of common method; computed when first asked."""
 
-    def make(results: Results) -> PredictionDocument:
-        found = results if results.prediction is not None else _thorough(path.revision_id, results)
-        return PredictionDocument(prediction=found.prediction, importance=found.importance)
+    def make(results: Results) -> ThoroughDocument:
+        known = results.prediction is not None or results.common_method is not None
+        found = results if known else _thorough(path.revision_id, results)
+        return ThoroughDocument(
+            prediction=found.prediction, importance=found.importance, common_method=found.common_method
+        )
 
     return _part(path, query, make)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from dusk_arrow.core.assessment.fit import DistanceFit
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis
@@ -16,6 +16,7 @@ from dusk_arrow.results.document import (
     BaselinePart,
     BollenStinePart,
     BootstrapSummaryPart,
+    CommonMethodPart,
     DataPart,
     FitPart,
     ImportancePart,
@@ -81,16 +82,29 @@ def _distance_fit(found: Found, fit: DistanceFit) -> FitPart:
     return FitPart(**nothing, **_distances(fit.whole))
 
 
+def _global(fit: Fit) -> FitPart:
+    values = asdict(fit)
+    baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
+    return FitPart(**values, baseline=baseline)
+
+
 def _fit(found: Found) -> FitPart:
     if isinstance(found.fitted.fit, DistanceFit):
         return _distance_fit(found, found.fitted.fit)
-    values, scaled = asdict(found.fitted.fit), found.fitted.scaled
-    baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
-    return FitPart(
-        **values,
-        baseline=baseline,
-        scaled=None if scaled is None else ScaledPart(**asdict(scaled)),
-        bollen_stine=_bollen_stine(found),
+    scaled = found.fitted.scaled
+    more = {
+        "scaled": None if scaled is None else ScaledPart(**asdict(scaled)),
+        "bollen_stine": _bollen_stine(found),
+    }
+    return _global(found.fitted.fit).model_copy(update=more)
+
+
+def _common_method(analysis: Analysis) -> CommonMethodPart | None:
+    known = analysis.common_method
+    if known is None:
+        return None
+    return CommonMethodPart(
+        items=known.items, single_factor=_global(known.single_factor), measurement=_global(known.measurement)
     )
 
 
@@ -201,6 +215,7 @@ def assemble(analysis: Analysis) -> Results:
             "parameters": estimates.parameters(found),
             "prediction": _prediction(found),
             "importance": _importance(found),
+            "common_method": _common_method(analysis),
             "r_squared": quality.r_squared(found),
             "r_squared_adjusted": quality.r_squared_adjusted(found),
             "f_squared": quality.f_squared_parts(found),
