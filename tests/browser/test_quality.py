@@ -88,3 +88,25 @@ def test_one_model_in_two_families(page: Page) -> None:
     page.find("[aria-label=Undo]").click()
     page.until(lambda: page.paths() == before)
     assert page.errors() == []
+
+
+def test_cures_show_what_they_would_do_first(page: Page) -> None:
+    """A reversed item is recoded where it is seen; two constructs are merged after a look at what that gives."""
+    at_quality(page)
+    page.until(lambda: page.named("common-method").text.startswith("One factor behind all 21 items"))
+    shown = page.find("section[aria-labelledby=shown]")
+    page.until(lambda: "su4 runs against the others" in shown.text)
+    page.press("Recode su4 (1 to 7)")
+    page.until(lambda: "su4 runs against the others" not in page.find("section[aria-labelledby=shown]").text, 30)
+    page.find("nav a[href$='/data']").click()
+    page.until(lambda: "su4" in page.find("[aria-label='Recorded steps']").text)
+    page.find("nav a[href$='/quality']").click()
+    page.press("Merge the two…")
+    dialog = page.find("[role=dialog]")
+    page.until(lambda: "CFI" in dialog.text)
+    assert "Merge Stewardship into Efficacy?" in dialog.text or "Merge Efficacy into Stewardship?" in dialog.text
+    page.press("Leave it")
+    page.press("Take Stewardship out…")
+    page.until(lambda: "Remove Stewardship?" in page.find("[role=dialog]").text)
+    page.press("Leave it")
+    assert page.errors() == []

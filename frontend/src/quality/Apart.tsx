@@ -1,6 +1,9 @@
 import { useState } from "react";
+import type { ModelState } from "../api/client";
 import { useCriteria } from "../api/hooks";
-import { select } from "../model/desk";
+import { propose, select } from "../model/desk";
+import { removal } from "../model/doing";
+import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";
 import { judge } from "../shared/verdict";
@@ -14,7 +17,7 @@ const VIEWS = {
 type View = keyof typeof VIEWS;
 
 /** Are the constructs apart? HTMT with intervals, Fornell–Larcker, cross-loadings. */
-export function Apart({ measured }: { measured: Measured }) {
+export function Apart({ model, measured }: { model: ModelState; measured: Measured }) {
   const [view, setView] = useState<View>("htmt");
   return (
     <section aria-labelledby="apart" className="min-w-0">
@@ -37,7 +40,7 @@ export function Apart({ measured }: { measured: Measured }) {
           </button>
         ))}
       </div>
-      {view === "htmt" && <Htmt measured={measured} />}
+      {view === "htmt" && <Htmt model={model} measured={measured} />}
       {view === "fornell" && <FornellLarcker measured={measured} />}
       {view === "cross" && <CrossLoadings measured={measured} />}
     </section>
@@ -50,7 +53,7 @@ function short(name: string, cells: number): string {
   return name.length > most ? `${name.slice(0, most - 1)}.` : name;
 }
 
-function Htmt({ measured }: { measured: Measured }) {
+function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
   const criterion = useCriteria().get("htmt");
   const names = [...new Set(measured.htmt.flatMap((pair) => [pair.a, pair.b]))];
   if (names.length < 2) {
@@ -130,6 +133,32 @@ function Htmt({ measured }: { measured: Measured }) {
               ? "; a bootstrap (on Effects) adds intervals."
               : `; bound ${coefficient(bound)}, ${bound < good ? "below" : "not below"} ${coefficient(good)}.`}
           </span>
+        </p>
+      )}
+      {highest && (
+        <p className="mt-0.5 text-sm">
+          <TextButton
+            className="mr-4"
+            onClick={() =>
+              propose({
+                question: `Merge ${highest.b} into ${highest.a}?`,
+                verb: "Merge",
+                changes: [{ type: "merge_constructs", name: highest.b, into: highest.a }],
+                prompted: "data",
+              })
+            }
+          >
+            Merge the two…
+          </TextButton>
+          <TextButton
+            onClick={() => {
+              const gone = removal([{ kind: "construct", name: highest.b }], model);
+              if (gone) propose({ ...gone, prompted: "data" });
+            }}
+          >
+            Take {highest.b} out…
+          </TextButton>{" "}
+          <span className="text-quiet">refitted first</span>
         </p>
       )}
     </>

@@ -1,11 +1,13 @@
 import { Lock } from "lucide-react";
-import { useNavigate } from "react-router";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Problem, Project } from "../api/client";
 import { useCriteria } from "../api/hooks";
-import { select, useDesk } from "../model/desk";
+import { useSteps } from "../data/steps";
+import { propose, select, useDesk } from "../model/desk";
+import { setAside } from "../model/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
+import { isChange, isStep } from "../shared/repairs";
 import { judge } from "../shared/verdict";
 import { wording, type Measured, type MeasuredConstruct } from "./use";
 
@@ -53,10 +55,19 @@ function Figure({ label, value, of }: { label: string; value: number | null; of:
 function Construct({ project, model, measured, construct }: Props & { construct: MeasuredConstruct }) {
   const rows = measured.loadings.filter((loading) => loading.construct === construct.name);
   const formative = construct.mode === "formative";
-  const navigate = useNavigate();
-  const against = model.problems
-    .filter((p) => p.code === "runs_against_block" && p.about[1] === construct.name)
-    .map((p) => p.about[0] ?? "");
+  const steps = useSteps(project.id);
+  const against = model.problems.filter(
+    (p) => p.code === "runs_against_block" && p.about[1] === construct.name,
+  );
+  const cure = (problem: Problem, repair: Problem["repairs"][number]) => {
+    const { change, words } = repair;
+    if (!change) return;
+    if (isStep(change)) void steps.add(change);
+    else if (change.type === "set_aside") {
+      propose({ ...setAside(construct.name, [problem.about[0] ?? ""]), prompted: "data" });
+    } else if (isChange(change))
+      propose({ question: `${words}?`, verb: "Do it", changes: [change], prompted: "data" });
+  };
   return (
     <div className="mt-2">
       <div className="flex items-baseline gap-5">
@@ -79,17 +90,14 @@ function Construct({ project, model, measured, construct }: Props & { construct:
           </>
         )}
       </div>
-      {against.map((name) => (
-        <p key={name} className="text-sm">
-          {name} runs against the others: these figures mean nothing until it is recoded.{" "}
-          <TextButton
-            onClick={() => {
-              select({ kind: "indicator", construct: construct.name, name });
-              void navigate(`/projects/${project.id}/model`);
-            }}
-          >
-            See what can be done
-          </TextButton>
+      {against.map((problem) => (
+        <p key={problem.about[0]} className="text-sm">
+          {problem.about[0]} runs against the others, so these mean nothing yet.{" "}
+          {problem.repairs.map((repair) => (
+            <TextButton key={repair.words} className="mr-3" onClick={() => cure(problem, repair)}>
+              {repair.words}
+            </TextButton>
+          ))}
         </p>
       ))}
       <ul>

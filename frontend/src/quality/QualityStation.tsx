@@ -36,7 +36,7 @@ export default function QualityStation({ project, model, gestures }: StationProp
       >
         <Items {...{ project, model, measured }} />
         <div className="min-w-0">
-          <Apart measured={measured} />
+          <Apart {...{ model, measured }} />
           <Overlap {...{ model, measured }} />
           <Hurts model={model} />
         </div>
