@@ -110,3 +110,26 @@ def test_cures_show_what_they_would_do_first(page: Page) -> None:
     page.until(lambda: "Remove Stewardship?" in page.find("[role=dialog]").text)
     page.press("Leave it")
     assert page.errors() == []
+
+
+def test_cut_offs_are_one_s_own_choice(page: Page) -> None:
+    """A preset, or a number of one's own: verdicts follow at once, and say whose they are."""
+    at_quality(page)
+    page.until(lambda: page.find("section[aria-labelledby=shown] [aria-label='meets the criterion']"))
+    count = len(page.all("section[aria-labelledby=shown] li [aria-label=borderline]"))
+    page.press("Change…")
+    page.press("strict")
+    page.until(lambda: "follows strict cut-offs" in page.find("[role=dialog]").text)
+    field = page.find("[aria-label='loading: good']")
+    field.clear()
+    field.send_keys("0.8", Keys.ENTER)
+    page.until(lambda: "your own cut-off" in page.find("table[aria-label='Cut-offs']").text)
+    page.press("Close")
+    page.until(lambda: len(page.all("section[aria-labelledby=shown] li [aria-label=borderline]")) > count)
+    page.until(lambda: "strict cut-offs, 1 of them your own" in page.find("main").text)
+    page.press("Change…")
+    page.press("Back to the preset")
+    page.press("usual")
+    page.until(lambda: "follows the usual cut-offs." in page.find("[role=dialog]").text)
+    page.press("Close")
+    assert page.errors() == []

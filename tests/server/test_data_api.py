@@ -291,6 +291,46 @@ def test_the_family_is_switched_and_switched_back(client: FlaskClient, created: 
     assert [f["value"] for f in back["readout"]] == [f["value"] for f in factors["readout"]]
 
 
+def test_verdicts_follow_the_cut_offs_of_the_project(client: FlaskClient, created: dict[str, Any]) -> None:
+    """A preset, or one's own: readout, board and what-ifs change their verdicts, and no figure changes."""
+    address = f"/api/models/{created['model_id']}"
+    state = client.get(address).get_json()
+    body = {
+        "parent": state["revision"]["id"],
+        "changes": [{"type": "replace_text", "text": demo_text("river_wardens")}],
+    }
+    usual = client.post(f"{address}/revisions", json=body).get_json()
+    sheet = f"/api/projects/{created['project_id']}/criteria"
+    assert client.get(sheet).get_json()["preset"] == "usual"
+    answer = client.put(sheet, json={"preset": "strict", "own": {"loading": [0.8, 0.75], "ave": [0.4, None]}})
+    assert answer.get_json()["words"] == "strict cut-offs, 2 of them your own"
+    assert client.get(sheet).get_json() == answer.get_json()
+    strict = client.get(address).get_json()
+    assert [f["value"] for f in strict["readout"]] == [f["value"] for f in usual["readout"]]
+    verdicts = [{f["key"]: f["verdict"] for f in found["readout"]} for found in (usual, strict)]
+    assert (verdicts[0]["lowest_ave"], verdicts[1]["lowest_ave"]) == ("misses", "meets")
+    rows = [
+        {row["indicator"]: row["verdict"] for card in found["board"]["cards"] for row in card["rows"]}
+        for found in (usual, strict)
+    ]
+    assert (rows[0]["tr2"], rows[1]["tr2"]) == ("meets", "misses")
+    items = client.get(f"{address}/item-what-ifs").get_json()["items"]
+    ave = next(f for row in items if row["indicator"] == "ef5" for f in row["figures"] if f["key"] == "ave")
+    assert (ave["verdict_now"], ave["crosses"]) == ("meets", False)
+    for wrong, code in (
+        ({"own": {"cfi": [0.9, 0.95]}}, "wrong_bounds"),
+        ({"own": {"chi_square": [3, 5]}}, "wrong_bounds"),
+        ({"own": {"nothing": [1, 2]}}, "unknown_figure"),
+    ):
+        refused = client.put(sheet, json=wrong)
+        assert refused.status_code == 422
+        assert refused.get_json()["problems"][0]["code"] == code
+    assert client.put(sheet, json={"preset": "loose"}).status_code == 422
+    assert client.get("/api/criteria").get_json()["preset"] == "usual"
+    other = client.get(f"/api/projects/{created['project_id']}/criteria").get_json()
+    assert other["preset"] == "strict"
+
+
 def test_models_of_a_project_stand_side_by_side(client: FlaskClient, created: dict[str, Any]) -> None:
     """A copy without a path is nested; the last model cannot be put away."""
     project = created["project_id"]

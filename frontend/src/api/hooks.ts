@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useMemo } from "react";
+import { useParams } from "react-router";
 import { complain, useDesk } from "../model/desk";
 import { attempt } from "./attempt";
 import {
@@ -28,15 +29,42 @@ export function useCriterion(key: string) {
   return useCriteria().get(key);
 }
 
-/** The registry of figures by key. */
-export function useCriteria() {
-  const found = useQuery({
-    queryKey: ["criteria"],
-    queryFn: () => take(api.GET("/api/criteria")),
+/** The cut-offs in force: those of the project that is open. */
+export function useSheet() {
+  const { projectId } = useParams();
+  const path = { params: { path: { project_id: Number(projectId ?? 0) } } };
+  return useQuery({
+    queryKey: ["criteria", projectId ?? null],
     staleTime: Infinity,
-    select: ({ criteria }) => new Map(criteria.map((criterion) => [criterion.key, criterion])),
+    queryFn: () =>
+      take(projectId ? api.GET("/api/projects/{project_id}/criteria", path) : api.GET("/api/criteria")),
   });
-  return found.data ?? NONE;
+}
+
+/** The registry of figures by key, with the cut-offs in force. */
+export function useCriteria() {
+  const sheet = useSheet().data;
+  return useMemo(
+    () => (sheet ? new Map(sheet.criteria.map((criterion) => [criterion.key, criterion])) : NONE),
+    [sheet],
+  );
+}
+
+/** Other cut-offs for the project that is open; every verdict follows. */
+export function useNewCriteria() {
+  const queries = useQueryClient();
+  const { projectId } = useParams();
+  return async (body: Schemas["NewCriteria"]) => {
+    const path = { params: { path: { project_id: Number(projectId) } } };
+    const sheet = await attempt(() =>
+      take(api.PUT("/api/projects/{project_id}/criteria", { ...path, body })),
+    );
+    if (!sheet) return;
+    queries.setQueryData(["criteria", projectId ?? null], sheet);
+    await Promise.all(
+      ["model", "item-what-ifs", "what-if"].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+    );
+  };
 }
 const NONE = new Map<string, never>();
 

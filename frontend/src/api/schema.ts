@@ -28,7 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The cut-offs in force, each with its source. */
+        /** The usual cut-offs, each with its source. */
         get: operations["getCriteria"];
         put?: never;
         post?: never;
@@ -596,6 +596,24 @@ export interface paths {
         put?: never;
         /** Models of a project side by side: figures, nested tests where they are nested, information criteria, paths. */
         post: operations["compareModels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/criteria": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The cut-offs that a project follows, each with its source. */
+        get: operations["getProjectCriteria"];
+        /** Other cut-offs; every verdict of the project follows them. */
+        put: operations["setProjectCriteria"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1563,11 +1581,25 @@ export interface components {
         };
         /**
          * CriteriaSheet
-         * @description Every figure that has a criterion.
+         * @description Every figure that has a criterion, and whose cut-offs these are; `own` names the figures with cut-offs of one's own.
          */
         CriteriaSheet: {
             /** Criteria */
             criteria: components["schemas"]["CriterionPart"][];
+            /** Own */
+            own: {
+                [key: string]: [
+                    number,
+                    number | null
+                ];
+            };
+            /**
+             * Preset
+             * @enum {string}
+             */
+            preset: "usual" | "strict" | "exploratory";
+            /** Words */
+            words: string;
         };
         /**
          * CriterionPart
@@ -2722,6 +2754,28 @@ export interface components {
              * @enum {string}
              */
             type: "move_indicator";
+        };
+        /**
+         * NewCriteria
+         * @description Other cut-offs for a project: a preset, and one's own for some figures (good, tolerable) in its place.
+         */
+        NewCriteria: {
+            /**
+             * Own
+             * @default {}
+             */
+            own: {
+                [key: string]: [
+                    number,
+                    number | null
+                ];
+            };
+            /**
+             * Preset
+             * @default usual
+             * @enum {string}
+             */
+            preset: "usual" | "strict" | "exploratory";
         };
         /**
          * NewModel
@@ -6070,6 +6124,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getProjectCriteria: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CriteriaSheet"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    setProjectCriteria: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCriteria"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CriteriaSheet"];
                 };
             };
             /** @description Not Found */

@@ -14,6 +14,7 @@ import {
   propose,
   rename,
   select,
+  sheetOpen,
   startPath,
   unfoldTrail,
   write,
@@ -211,6 +212,7 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
       { keys: keyed("arrange") },
     ),
     act("night", "Day or night", switchTheme, { keys: keyed("night") }),
+    act("criteria", "Cut-offs: strict, usual, exploratory, or your own", () => sheetOpen(true)),
     act("keys", "Keys, and changing them", () => find("keys"), { keys: keyed("keys") }),
     ...model.constructs.flatMap((c) =>
       c.aside.map(({ indicator, reason }) =>

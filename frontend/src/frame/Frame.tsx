@@ -16,6 +16,7 @@ import { Status } from "./Status";
 import { ThemeSwitch } from "./ThemeSwitch";
 import { useFrameKeys } from "./useFrameKeys";
 
+const CriteriaSheet = lazy(() => import("./CriteriaSheet"));
 const Finder = lazy(() => import("../finder/Finder"));
 
 export default function Frame() {
@@ -62,6 +63,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
   const undo = () => (moved || model.can_undo) && void gestures.undo();
   const redo = () => model.can_redo && void gestures.redo();
   const finding = useDesk((desk) => desk.finding);
+  const sheet = useDesk((desk) => desk.sheet);
   useFrameKeys(project, undo, redo);
   const Station = station.show;
   return (
@@ -126,6 +128,11 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
         </Suspense>
       </main>
       <Status model={model} run={run} gestures={gestures} />
+      {sheet && (
+        <Suspense>
+          <CriteriaSheet />
+        </Suspense>
+      )}
       {finding && (
         <Suspense>
           <Finder {...{ project, model, gestures }} station={station.key} />

@@ -1,7 +1,7 @@
 import { SlidersHorizontal } from "lucide-react";
 import type { ModelState, Schemas, Settings } from "../api/client";
 import { useChoices, type Gestures } from "../api/hooks";
-import { Action, Explained } from "../shared/controls";
+import { Explained, Quiet } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { withChoice, withFamily } from "./settings";
 
@@ -50,16 +50,16 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
             <span className="mb-0.5 block text-sm text-quiet">Constructs are</span>
             <div role="group" aria-label="Family of estimation" className="flex gap-1.5">
               {families.map((one) => (
-                <Action
+                <Quiet
                   key={one.key}
-                  className="flex-1 bg-base-200 font-normal text-quiet aria-pressed:bg-base-300 aria-pressed:font-semibold aria-pressed:text-base-content"
+                  className="flex-1 bg-base-200 font-normal aria-pressed:bg-base-300 aria-pressed:font-semibold"
                   aria-pressed={one.key === settings.family}
                   onClick={() => {
                     if (one.key !== settings.family) void gestures.settings(withFamily(settings, one));
                   }}
                 >
                   {one.words}
-                </Action>
+                </Quiet>
               ))}
             </div>
           </div>

@@ -60,6 +60,8 @@ interface Desk {
   writing: boolean;
   trail: boolean;
   finding: "actions" | "keys" | null;
+  /** Whether the sheet of cut-offs is open. */
+  sheet: boolean;
   /** The card or row that is to get the focus once it is drawn. */
   focus: string | null;
   /** Where cards stood before they were moved by hand, the last move last. */
@@ -106,6 +108,7 @@ export const useDesk = create<Desk>(() => ({
   writing: false,
   trail: false,
   finding: null,
+  sheet: false,
   focus: null,
   moves: [],
   comparing: null,
@@ -125,6 +128,7 @@ export const list = (listing: boolean) => useDesk.setState({ listing });
 export const write = (writing: boolean) => useDesk.setState({ writing });
 export const unfoldTrail = (trail: boolean) => useDesk.setState({ trail });
 export const find = (finding: Desk["finding"]) => useDesk.setState({ finding });
+export const sheetOpen = (sheet: boolean) => useDesk.setState({ sheet });
 export const focusOn = (focus: string | null) => useDesk.setState({ focus });
 export const openModel = (project: number, model: number) =>
   useDesk.setState((desk) => ({ modelOf: { ...desk.modelOf, [project]: model } }));

@@ -1,9 +1,9 @@
 import { lazy, Suspense } from "react";
-import { useQuality } from "../api/hooks";
+import { useQuality, useSheet } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
-import { list, useDesk } from "../model/desk";
+import { list, sheetOpen, useDesk } from "../model/desk";
 import { Proposal } from "../model/Proposal";
-import { NothingYet } from "../shared/controls";
+import { NothingYet, TextButton } from "../shared/controls";
 import { Apart } from "./Apart";
 import { Caution, Chosen } from "./Chosen";
 import { Hurts } from "./Hurts";
@@ -17,6 +17,7 @@ const Details = lazy(() => import("../parameters/Details"));
 /** Measurement as five questions, all answers at once. */
 export default function QualityStation({ project, model, gestures }: StationProps) {
   const measured = useQuality(model).data?.quality;
+  const sheet = useSheet().data;
   const listing = useDesk((desk) => desk.listing);
   if (!measured || measured.constructs.length === 0) {
     return (
@@ -44,6 +45,10 @@ export default function QualityStation({ project, model, gestures }: StationProp
           <WhatIfs model={model} />
           <Chosen {...{ project, model, gestures }} />
           <Caution model={model} />
+          <p className="mt-4 text-sm text-quiet">
+            Verdicts follow {sheet?.words ?? "the usual cut-offs"}.{" "}
+            <TextButton onClick={() => sheetOpen(true)}>Change…</TextButton>
+          </p>
         </div>
         <Predicts model={model} />
       </div>

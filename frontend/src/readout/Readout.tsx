@@ -1,5 +1,6 @@
 import type { ModelState, ReadoutFigure } from "../api/client";
 import { useCriterion } from "../api/hooks";
+import { sheetOpen } from "../model/desk";
 import { Action, Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { Glyph } from "../shared/Glyph";
@@ -76,9 +77,20 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
       <p className="mt-1">
         <Explained page={criterion.page}>How it is computed</Explained>
       </p>
-      <Action size="xs" className="mt-3" onClick={close}>
-        Close
-      </Action>
+      <p className="mt-3 flex gap-2">
+        <Action
+          size="xs"
+          onClick={() => {
+            close();
+            sheetOpen(true);
+          }}
+        >
+          Change cut-offs…
+        </Action>
+        <Action size="xs" onClick={close}>
+          Close
+        </Action>
+      </p>
     </>
   );
 }

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-from dusk_arrow.core.assessment.criteria import BY_KEY
+from dusk_arrow.core.assessment.criteria import USUAL, Sheet
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.specification.model import Construct, Model, canonical
 from dusk_arrow.core.specification.statements import Arrow as Sentence
@@ -30,18 +30,21 @@ MOST_LABELS = 14  # with more paths than these labels leave their intervals to t
 
 @dataclass(frozen=True)
 class View:
-    """How a model is looked at: the room of its board, cards folded or kept open by hand, and whether covariances show."""
+    """How a model is looked at: the room of its board, cards folded or kept open by hand, whether covariances show, and by
+    which cut-offs loadings are judged."""
 
     room: tuple[float, float] | None = None
     folded: frozenset[str] = frozenset()
     opened: frozenset[str] = frozenset()
     arcs: bool = False
+    criteria: Sheet = USUAL
 
 
 class Said:
-    """What sentences say of parameters: values they are held at, and letters for those that are equal."""
+    """What is said of parameters: values they are held at, letters for those that are equal, and verdicts."""
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Model, criteria: Sheet) -> None:
+        self.criteria = criteria
         self._fixed = model.fixed
         self._letters: dict[Target, str] = {}
         for number, members in enumerate(model.matches):
@@ -99,7 +102,7 @@ def _rows(construct: Construct, quality: QualityPart | None, said: Said) -> list
             RowPart(
                 indicator=name,
                 value=value,
-                verdict="none" if formative else BY_KEY["loading"].judge(judged),
+                verdict="none" if formative else said.criteria.judge("loading", judged),
                 impossible=not formative and value is not None and abs(value) > BEYOND and shared[name] == 1,
                 kept=name in construct.kept,
                 held=said.held(arrow),
@@ -247,7 +250,9 @@ def board(
         beside = 0.0 if links else _arc_width() + 24
         scale = scale_in(_cards(model, folded), arrows, view.room, beside)
         folded = constructs - view.opened if scale * metrics()["textSize"] < READABLE else folded
-    return _scene(model, results, pins, laid_out(folded), folded, links, shown, len(lines) - len(shown), brief)
+    return _scene(
+        model, results, pins, laid_out(folded), folded, links, shown, len(lines) - len(shown), brief, view.criteria
+    )
 
 
 def _scene(
@@ -260,8 +265,9 @@ def _scene(
     arcs: Sequence[_Covariance],
     hidden: int,
     brief: bool,
+    criteria: Sheet,
 ) -> Board:
-    said = Said(model)
+    said = Said(model, criteria)
     known = {(p.kind, p.from_, p.to): p for p in results.parameters} if results else {}
     constructs = model.by_name
     return Board(

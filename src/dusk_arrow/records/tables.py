@@ -22,7 +22,7 @@ class Base(DeclarativeBase):
 
 
 class ProjectRow(Base):
-    """A study: its data and its models. Removing one only sets the time it was put away."""
+    """A study: its data, its models, and whose cut-offs it follows. Removing one only sets the time it was put away."""
 
     __tablename__ = "projects"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -31,6 +31,7 @@ class ProjectRow(Base):
     removed: Mapped[datetime | None]
     demo: Mapped[str | None] = mapped_column(Text, unique=True)
     data_version_id: Mapped[int | None] = mapped_column(ForeignKey("data_versions.id", use_alter=True))
+    criteria: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class DataSetRow(Base):

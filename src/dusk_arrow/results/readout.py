@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from dusk_arrow.core.assessment.criteria import BY_KEY, EXTREMES, Verdict
+from dusk_arrow.core.assessment.criteria import EXTREMES, USUAL, Criterion, Sheet, Verdict
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.wording import coefficient, interval_text, p_words, plain
 from dusk_arrow.results.document import Results
@@ -115,8 +115,7 @@ def _detail(results: Results, key: str) -> str:
     return ""
 
 
-def _miss(key: str, value: float | None, verdict: Verdict) -> str:
-    criterion = BY_KEY[criterion_of(key)]
+def _miss(key: str, criterion: Criterion, value: float | None, verdict: Verdict) -> str:
     if value is None:
         return "does not apply" if key in EXTREMES else "does not apply: nothing to test"
     if verdict not in ("borderline", "misses") or criterion.good is None:
@@ -141,12 +140,12 @@ def _number(key: str) -> Callable[[float | None, int], str]:
     return plain if key in ("chi_square", "chi_square_per_df", "highest_vif") else coefficient
 
 
-def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
+def readout(results: Results, previous: Results | None, criteria: Sheet = USUAL) -> list[ReadoutFigure]:
     """The figures of a document beside those of the revision before, where that one could be estimated."""
     figures = []
     for key in shown_keys(results):
         value = figure_value(results, key)
-        criterion = BY_KEY[criterion_of(key)]
+        criterion = criteria.by_key[criterion_of(key)]
         decimals = DECIMALS.get(criterion.key, 3)
         saturated = results.fit is not None and results.fit.df == 0 and key not in EXTREMES
         verdict: Verdict = "none" if saturated else criterion.judge(value)
@@ -169,7 +168,7 @@ def readout(results: Results, previous: Results | None) -> list[ReadoutFigure]:
                 text=_number(key)(value, decimals),
                 detail=_detail(results, key),
                 verdict=verdict,
-                verdict_words="saturated: nothing to test" if saturated else _miss(key, value, verdict),
+                verdict_words="saturated: nothing to test" if saturated else _miss(key, criterion, value, verdict),
                 change=change,
                 change_text=text,
                 direction=direction,

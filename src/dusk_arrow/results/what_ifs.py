@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from dusk_arrow.core.assessment.criteria import BY_KEY, Verdict
+from dusk_arrow.core.assessment.criteria import USUAL, Sheet, Verdict
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import SetAside
@@ -68,9 +68,8 @@ def _of_construct(results: Results, name: str, figure: str) -> float | None:
     return value
 
 
-def _change(key: str, about: str | None, now: float | None, then: float | None) -> FigureChange:
-    criterion = BY_KEY[criterion_of(key)]
-    before, after = criterion.judge(now), criterion.judge(then)
+def _change(criteria: Sheet, key: str, about: str | None, now: float | None, then: float | None) -> FigureChange:
+    before, after = (criteria.judge(criterion_of(key), value) for value in (now, then))
     crosses = before != after and "none" not in (before, after)
     return FigureChange(
         key=key, about=about, now=now, then=then, verdict_now=before, verdict_then=after, crosses=crosses
@@ -91,12 +90,17 @@ def _largest_path(now: Results, then: Results) -> PathChange | None:
     return PathChange(from_=path.from_, to=path.to, now=path.standardized, then=new)
 
 
-def _row(construct: Construct, indicator: str, now: Results, then: Results) -> ItemWhatIf:
+def _row(construct: Construct, indicator: str, now: Results, then: Results, criteria: Sheet) -> ItemWhatIf:
     keys = [key for key in dict.fromkeys((*shown_keys(now), "srmr", "highest_htmt")) if key != "chi_square"]
-    figures = [_change(key, None, figure_value(now, key), figure_value(then, key)) for key in keys]
+    figures = [_change(criteria, key, None, figure_value(now, key), figure_value(then, key)) for key in keys]
     if construct.mode == "reflective":
         figures += [
-            _change(key, construct.name, *(_of_construct(document, construct.name, key) for document in (now, then)))
+            _change(
+                criteria,
+                key,
+                construct.name,
+                *(_of_construct(document, construct.name, key) for document in (now, then)),
+            )
             for key in ("ave", "composite_reliability", "alpha")
         ]
     return ItemWhatIf(
@@ -115,7 +119,9 @@ def _row(construct: Construct, indicator: str, now: Results, then: Results) -> I
     )
 
 
-def item_what_ifs(specification: Specification, now: Results, estimate: Estimate) -> list[ItemWhatIf]:
+def item_what_ifs(
+    specification: Specification, now: Results, estimate: Estimate, criteria: Sheet = USUAL
+) -> list[ItemWhatIf]:
     """One row for each indicator that is a column, in the order of the model; the last one of a construct is not offered.
     `estimate` gives the document of another specification of the same data and settings."""
     model = read(specification)
@@ -126,7 +132,7 @@ def item_what_ifs(specification: Specification, now: Results, estimate: Estimate
         for indicator in construct.indicators:
             if indicator not in model.by_name:
                 then = estimate(apply(specification, SetAside(construct.name, indicator)))
-                rows.append(_row(construct, indicator, now, then))
+                rows.append(_row(construct, indicator, now, then, criteria))
     return rows
 
 

@@ -88,6 +88,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
     ):
         app.register_api(module.api)
 
+    app.register_api(criteria.of_project)
     app.register_blueprint(explanations.pages)
 
     @app.route("/api/openapi.json", endpoint="openapi_document")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from dusk_arrow.core.assessment.criteria import Sheet
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
@@ -15,6 +16,7 @@ from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
+from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
 
@@ -156,11 +158,11 @@ def _good(session: Session, head: RevisionRow) -> tuple[Document, Document | Non
     return own, own if own.results.converged else _last_good(session, head)
 
 
-def _board(model: ModelRow, head: RevisionRow, results: Results | None) -> Board:
+def _board(model: ModelRow, head: RevisionRow, results: Results | None, criteria: Sheet) -> Board:
     settings = Settings.model_validate(head.settings)
     said = read(FAMILIES[settings.family].estimated_part(parse(head.specification), settings.part))
     kept = ViewPart.model_validate(model.view)
-    view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs)
+    view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs, criteria)
     return board(said, results, _pins(model), view)
 
 
@@ -168,11 +170,12 @@ def board_of(session: Session, model: ModelRow) -> Board:
     """The board of a model at its head."""
     head = store.head_of(session, model)
     _, shown = _good(session, head)
-    return _board(model, head, None if shown is None else shown.results)
+    return _board(model, head, None if shown is None else shown.results, cut_offs(session, model))
 
 
 def state_of(session: Session, model: ModelRow) -> ModelState:
     """The state of a model at its head."""
+    criteria = cut_offs(session, model)
     head = store.head_of(session, model)
     said = read(parse(head.specification))
     own, shown = _good(session, head)
@@ -212,8 +215,8 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         estimated=results.converged,
         problems=results.problems,
         shown=_shown(shown),
-        readout=readout(shown.results if shown else results, previous),
-        board=_board(model, head, shown.results if shown else None),
+        readout=readout(shown.results if shown else results, previous, criteria),
+        board=_board(model, head, shown.results if shown else None, criteria),
         view=ViewPart.model_validate(model.view),
         can_undo=head.parent_id is not None,
         can_redo=str(head.id) in model.onward,

@@ -24,6 +24,7 @@ from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.comparisons import DifferencePart, difference_part
 from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import RevisionPath, estimated_results, fit_revision
 from dusk_arrow.server.model_state import ModelState, find_model, state_of
 from dusk_arrow.server.models import ModelPath, at_head
@@ -258,6 +259,7 @@ def get_effect(path: RevisionPath) -> Response:
         now = estimated_results(session, revision)
         parent = session.get(RevisionRow, revision.parent_id) if revision.parent_id is not None else None
         before = estimated_results(session, parent) if parent is not None and parent.specification else None
+        criteria = cut_offs(session, find_model(session, path.model_id))
     if not now.converged:
         message = next((p.message for p in now.problems if p.severity == "error"), "It could not be estimated.")
         return reply(RevisionEffect(readout=[], difference=None, nested=False, message=message))
@@ -269,7 +271,7 @@ def get_effect(path: RevisionPath) -> Response:
     found = compare(pair[0], pair[1], now.settings) if len(pair) == 2 and None not in pair else None
     return reply(
         RevisionEffect(
-            readout=readout(now, before if before is not None and before.converged else None),
+            readout=readout(now, before if before is not None and before.converged else None, criteria),
             difference=difference_part(found) if found is not None else None,
             nested=found is not None and found.nested,
             message=None if found is None or found.nested else found.reason,

@@ -8,6 +8,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from dusk_arrow.core.assessment.criteria import Sheet
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import Change
@@ -21,6 +22,7 @@ from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs
 from dusk_arrow.server.context import context, keep, reply, version_data
+from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import fit_revision, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
@@ -75,7 +77,8 @@ def what_if(path: ModelPath, body: WhatIf) -> Response:
         now = fit_revision(session, head)
         text = write(apply_all(parse(head.specification), body.changes))
         then = fit_revision(session, _estimated_with(head, body.settings), text)
-    return reply(_compare(now, then))
+        criteria = cut_offs(session, model)
+    return reply(_compare(now, then, criteria))
 
 
 def _estimated_with(head: RevisionRow, chosen: list[Choose]) -> RevisionRow:
@@ -85,7 +88,7 @@ def _estimated_with(head: RevisionRow, chosen: list[Choose]) -> RevisionRow:
     return with_settings(head, with_choices(Settings.model_validate(head.settings), chosen))
 
 
-def _compare(now: Results, then: Results) -> WhatIfResult:
+def _compare(now: Results, then: Results, criteria: Sheet) -> WhatIfResult:
     message = next((p.message for p in then.problems if p.severity == "error"), None)
     nested = difference(now, then)
     before = {c.name: c for c in now.quality.constructs} if now.quality else {}
@@ -104,7 +107,7 @@ def _compare(now: Results, then: Results) -> WhatIfResult:
     return WhatIfResult(
         estimated=then.converged,
         message=message,
-        readout=readout(then, now) if then.converged else [],
+        readout=readout(then, now, criteria) if then.converged else [],
         n_used=then.data.n_used if then.data else None,
         quality=quality,
         chi_square_difference=nested.chi_square if nested else None,
@@ -128,14 +131,16 @@ class ItemWhatIfs(BaseModel):
 def get_item_what_ifs(path: ModelPath) -> Response:
     """What setting each indicator aside would do, by refitting; nothing is stored."""
     with context().sessions() as session:
-        head = store.head_of(session, find_model(session, path.model_id))
-        version = store.version_of(session, head)
-    return reply(keep("item what-ifs", head.id, lambda: _item_what_ifs(head, version.id)))
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        version, criteria = store.version_of(session, head), cut_offs(session, model)
+    what = f"item what-ifs by {criteria.preset} {sorted(criteria.own.items())}"
+    return reply(keep(what, head.id, lambda: _item_what_ifs(head, version.id, criteria)))
 
 
-def _item_what_ifs(head: RevisionRow, version_id: int) -> ItemWhatIfs:
+def _item_what_ifs(head: RevisionRow, version_id: int, criteria: Sheet) -> ItemWhatIfs:
     settings = Settings.model_validate(head.settings)
     specification = parse(head.specification)
     estimate = estimator_of(version_data(version_id), settings)
     now = estimate(specification)
-    return ItemWhatIfs(items=item_what_ifs(specification, now, estimate) if now.converged else [])
+    return ItemWhatIfs(items=item_what_ifs(specification, now, estimate, criteria) if now.converged else [])

@@ -4,12 +4,28 @@ docs/methods read it. A figure is added to the list of the page that it belongs 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
 from dusk_arrow.core.assessment.criteria.criterion import Criterion, Page, Verdict
+from dusk_arrow.core.assessment.criteria.presets import Bounds, Preset, Sheet, wrong_bounds
 
-__all__ = ["BY_KEY", "EXTREMES", "SHEET", "Criterion", "Page", "Verdict", "f_squared_words"]
+__all__ = [
+    "BY_KEY",
+    "EXTREMES",
+    "SHEET",
+    "USUAL",
+    "Bounds",
+    "Criterion",
+    "Page",
+    "Preset",
+    "Sheet",
+    "Verdict",
+    "f_squared_words",
+    "sheet",
+    "wrong_bounds",
+]
 AVE = next(criterion for criterion in quality.FIGURES if criterion.key == "ave")
 HTMT = next(criterion for criterion in quality.FIGURES if criterion.key == "htmt")
 VIF = next(criterion for criterion in quality.FIGURES if criterion.key == "vif_antecedents")
@@ -35,6 +51,12 @@ SHEET = (
 )
 EXTREMES = ("lowest_ave", "highest_htmt", "highest_vif")
 BY_KEY = {criterion.key: criterion for criterion in SHEET}
+USUAL = Sheet(SHEET)
+
+
+def sheet(preset: Preset = "usual", own: Mapping[str, Bounds] | None = None) -> Sheet:
+    """The criteria in force."""
+    return Sheet(SHEET, preset, own or {})
 
 
 def f_squared_words(value: float | None) -> str:
