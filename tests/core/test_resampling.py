@@ -155,3 +155,18 @@ def test_derived_columns_are_formed_anew_in_every_resample() -> None:
         np.testing.assert_allclose(drawn.means[i], whole.mean(axis=0), rtol=1e-10)
     plain = np.repeat(everything, counts[0].astype(int), axis=0)
     assert abs(np.cov(plain.T)[0, 3] - drawn.covariances[0, 0, 3]) > 1e-3
+
+
+def test_acceleration_of_figures_that_are_not_always_there() -> None:
+    """A figure that a left-out case takes away is accelerated by the others; one that is never there by nothing, and in
+    silence."""
+    rng = np.random.default_rng(8)
+    left_out = rng.gamma(2.0, size=(30, 3))
+    left_out[4, 1] = np.nan
+    left_out[:, 2] = np.nan
+    found = accelerations(left_out)
+    for column in (0, 1):
+        values = left_out[np.isfinite(left_out[:, column]), column]
+        gaps = values.mean() - values
+        assert found[column] == pytest.approx((gaps**3).sum() / (6 * (gaps**2).sum() ** 1.5))
+    assert found[2] == 0.0

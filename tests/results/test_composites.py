@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from typing import Any
 
@@ -456,3 +457,43 @@ def test_scores_of_new_cases() -> None:
     assert own.mean(axis=0) == pytest.approx(np.zeros(3), abs=1e-12)
     assert own.std(axis=0, ddof=1) == pytest.approx(np.ones(3))
     assert own == pytest.approx(scores(found)[part.rows].to_numpy(), abs=1e-9)
+
+
+ODD: dict[str, tuple[str, int, dict[str, Any]]] = {
+    "observed variables alone": ("v0 and v1 lead to v2\nv2 leads to v3", 100, {}),
+    "single items": ("A shows in v0\nB is made of v1\nA leads to B", 100, {}),
+    "fewer cases than columns": ("A shows in v0..v5\nB shows in v6..v11\nA leads to B", 9, {"estimator": "pls"}),
+    "few cases bootstrapped": ("A shows in v0..v2\nB shows in v3..v5\nA leads to B", 14, {"bootstrap": 130}),
+    "bca": ("A shows in v0..v2\nB shows in v3..v5\nA leads to B", 40, {"bootstrap": 130, "interval": "bca"}),
+    "parts bootstrapped": (
+        "A shows in v0..v2\nB shows in v3..v5\nG is made of A, B\nC shows in v6..v8\nG leads to C",
+        200,
+        {"bootstrap": 130},
+    ),
+    "repeated, bootstrapped": (
+        "A shows in v0..v2\nB shows in v3..v5\nG shows in A, B\nC shows in v6..v8\nC leads to G",
+        200,
+        {"bootstrap": 130, "second_order": "repeated", "estimator": "pls"},
+    ),
+    "measurement bootstrapped": (
+        "A shows in v0..v2\nB shows in v3..v5\nA leads to B",
+        100,
+        {"part": "measurement", "bootstrap": 130},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", ODD)
+def test_odd_models_end_in_a_document_without_a_nan(name: str) -> None:
+    """Whatever is asked, what comes is JSON that any reader takes: a figure that does not apply is null."""
+    text, n, settings = ODD[name]
+    rng = np.random.default_rng(1)
+    values = 0.6 * rng.normal(size=(n, 1)) + rng.normal(size=(n, 12))
+    data = DataSet("odd", tuple(Column(f"v{i}", "number", values[:, i]) for i in range(12)))
+    analysis = analyse(parse(text), data, Settings(**{"family": "composite", **settings}), depth="thorough")
+    written = json.dumps(assemble(analysis).model_dump(mode="json"), allow_nan=False)
+    assert analysis.outcome in ("estimated", "not_estimated")
+    if analysis.outcome == "estimated":
+        assert '"srmr": ' in written
+    else:
+        assert analysis.problems[-1].message

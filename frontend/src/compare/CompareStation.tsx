@@ -112,7 +112,7 @@ function zeroColumns(tests: PathTest[]): TableColumn<PathTest>[] {
       key: "path",
       head: "path",
       left: true,
-      className: "font-semibold",
+      className: "font-semibold whitespace-nowrap text-sm",
       value: (t) => `${t.from} → ${t.to}`,
     },
     { key: "z", head: "z", value: (t) => t.z, text: (t) => plain(t.z) },

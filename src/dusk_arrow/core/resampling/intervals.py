@@ -35,8 +35,10 @@ def bias_correction(draws: Array, estimate: Array) -> Array:
 
 def accelerations(left_out: Array) -> Array:
     """The acceleration (f,) of figures from their jackknife values (n, f), one case left out each (Efron 1987)."""
-    gaps = np.nanmean(left_out, axis=0) - left_out
-    third, second = np.nansum(gaps**3, axis=0), np.nansum(gaps**2, axis=0)
+    finite = np.isfinite(left_out)
+    known = np.where(finite, left_out, 0.0)
+    gaps = np.where(finite, known.sum(axis=0) / np.maximum(finite.sum(axis=0), 1) - known, 0.0)
+    third, second = (gaps**3).sum(axis=0), (gaps**2).sum(axis=0)
     with np.errstate(divide="ignore", invalid="ignore"):
         result: Array = third / (6 * second**1.5)
     return np.where(np.isfinite(result), result, 0.0)
