@@ -133,3 +133,21 @@ def test_cut_offs_are_one_s_own_choice(page: Page) -> None:
     page.until(lambda: "follows the usual cut-offs." in page.find("[role=dialog]").text)
     page.press("Close")
     assert page.errors() == []
+
+
+def test_figures_of_the_readout_are_chosen(page: Page) -> None:
+    """One more and one less, kept over a reload, and back to what they were."""
+    page.demo("River Wardens")
+    page.find("button[title='Choose the figures that stand here']").click()
+    page.until(lambda: next(e for e in page.all("[role=dialog] label") if e.text == "GFI")).click()
+    page.named("readout-gfi")
+    page.until(lambda: next(e for e in page.all("[role=dialog] label") if e.text == "TLI")).click()
+    page.until(lambda: not page.all("[data-testid=readout-tli]"))
+    page.driver.refresh()
+    page.named("readout-gfi")
+    assert not page.all("[data-testid=readout-tli]")
+    page.find("button[title='Choose the figures that stand here']").click()
+    page.press("As they were")
+    page.named("readout-tli")
+    page.until(lambda: not page.all("[data-testid=readout-gfi]"))
+    assert page.errors() == []

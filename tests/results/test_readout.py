@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 
 from dusk_arrow.core.assessment.criteria import BY_KEY, EXTREMES
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.key_figures import LINES, key_figures
-from dusk_arrow.results.readout import KEYS, ReadoutFigure, figure_value, readout, same_data
+from dusk_arrow.results.readout import AVAILABLE, KEYS, MOST_FIGURES, ReadoutFigure, figure_value, readout, same_data
 from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data, demo_text
 
@@ -208,3 +209,24 @@ def test_readouts_of_two_families_are_not_subtracted(whole: Results) -> None:
     assert found["r_squared.Efficacy"].change == pytest.approx(
         (found["r_squared.Efficacy"].value or 0) - (whole.r_squared["Efficacy"] or 0)
     )
+
+
+def test_figures_of_the_readout_are_chosen(whole: Results) -> None:
+    """In the order they were chosen in; unknown ones and those of another family are passed over, none leaves the usual."""
+    assert [f.key for f in readout(whole, None, chosen=["rmsea", "gfi", "bic"])] == ["rmsea", "gfi", "bic"]
+    assert [f.key for f in readout(whole, None, chosen=["d_uls", "nothing"])] == list(KEYS)
+    assert len(readout(whole, None, chosen=AVAILABLE["covariance"])) >= MOST_FIGURES
+    both = by_key(readout(whole, None, chosen=["r_squared", "srmr"]))
+    assert set(both) == {"r_squared.Efficacy", "r_squared.Stewardship", "r_squared.Persistence", "srmr"}
+    composites = estimated(family="composite")
+    assert [f.key for f in readout(composites, None, chosen=["d_g", "chi_square"])] == ["d_g"]
+
+
+def test_every_figure_that_can_be_chosen_is_in_the_registry() -> None:
+    """A figure without a definition, or one that a document does not have, must not be offered."""
+    for family, keys in AVAILABLE.items():
+        found = estimated(family=family)
+        assert set(keys) <= set(BY_KEY)
+        assert set(FAMILIES[family].readout) <= set(keys)
+        for figure in readout(found, None, chosen=keys):
+            assert figure.value is not None, figure.key

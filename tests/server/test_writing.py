@@ -82,7 +82,7 @@ def test_how_a_model_is_looked_at(client: FlaskClient, model: dict[str, Any]) ->
     assert folded["Efficacy"]
     assert not folded["Training"]
     after = client.get(f"/api/models/{model['id']}").get_json()
-    assert after["view"] == {"arcs": True, "folded": ["Efficacy"], "opened": [], "room": [736.0, 530.0]}
+    assert after["view"] == {"arcs": True, "folded": ["Efficacy"], "opened": [], "room": [736.0, 530.0], "figures": {}}
     assert after["revision"]["id"] == model["revision"]["id"]
     tight = client.put(address, json={"room": [200, 150], "opened": ["Training"]}).get_json()
     assert {c["name"]: c["folded"] for c in tight["cards"]} == {
@@ -139,3 +139,18 @@ def test_constructs_are_proposed_with_their_evidence(client: FlaskClient, model:
     assert (
         by_stem["tr"]["lowest_correlation"] < by_stem["tr"]["mean_correlation"] < by_stem["tr"]["highest_correlation"]
     )
+
+
+def test_the_readout_is_chosen_and_kept(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
+    """For each family by itself, without a revision; what nobody offers is passed over."""
+    address = f"/api/models/{model['id']}"
+    view = {**model["view"], "figures": {"covariance": ["srmr", "gfi", "unheard"], "composite": ["d_uls"]}}
+    assert client.put(f"{address}/view", json=view).status_code == 200
+    chosen = client.get(address).get_json()
+    assert [f["key"] for f in chosen["readout"]] == ["srmr", "gfi"]
+    assert chosen["revision"] == model["revision"]
+    offered = {f["key"]: f for f in client.get("/api/choices").get_json()["families"]}
+    assert set(offered["covariance"]["readout"]) <= set(offered["covariance"]["figures"])
+    usual = client.put(f"{address}/view", json={**view, "figures": {}})
+    assert usual.status_code == 200
+    assert [f["key"] for f in client.get(address).get_json()["readout"]] == [f["key"] for f in model["readout"]]

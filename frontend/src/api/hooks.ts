@@ -283,6 +283,14 @@ export function useGestures(modelId: number) {
       if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
+    /** Which figures the readout of a family shows; none asked for are its own. */
+    figures: async (model: ModelState, family: string, keys: string[]) => {
+      const view = { ...model.view, figures: { ...model.view.figures, [family]: keys } };
+      const board = await attempt(() =>
+        take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })),
+      );
+      if (board !== null) await queries.invalidateQueries({ queryKey: ["model", modelId] });
+    },
   };
 }
 

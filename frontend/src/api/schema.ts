@@ -1880,13 +1880,17 @@ export interface components {
         };
         /**
          * FamilyPart
-         * @description The settings of a family of estimation.
+         * @description The settings of a family of estimation, the figures that its readout can show, and those it shows unasked.
          */
         FamilyPart: {
+            /** Figures */
+            figures: string[];
             /** Key */
             key: string;
             /** Options */
             options: components["schemas"]["OptionPart"][];
+            /** Readout */
+            readout: string[];
             /** Words */
             words: string;
         };
@@ -4254,8 +4258,8 @@ export interface components {
         };
         /**
          * ViewPart
-         * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand, and
-         *     whether all its covariances show.
+         * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
+         *     whether all its covariances show, and the figures of its readout by family, where they were chosen.
          */
         ViewPart: {
             /**
@@ -4263,6 +4267,13 @@ export interface components {
              * @default false
              */
             arcs: boolean;
+            /**
+             * Figures
+             * @default {}
+             */
+            figures: {
+                [key: string]: string[];
+            };
             /**
              * Folded
              * @default []

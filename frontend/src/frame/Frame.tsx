@@ -118,7 +118,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
         <ThemeSwitch />
       </header>
       <StationBar current={station.key} project={project} model={model} />
-      {station.readout && <Readout model={model} />}
+      {station.readout && <Readout model={model} gestures={gestures} />}
       <main className="relative min-h-0 flex-1">
         <h1 className="sr-only">
           {station.label}: {model.name}

@@ -1,18 +1,20 @@
+import { ListChecks } from "lucide-react";
 import type { ModelState, ReadoutFigure } from "../api/client";
-import { useCriterion } from "../api/hooks";
+import { useChoices, useCriteria, useCriterion, type Gestures } from "../api/hooks";
 import { sheetOpen } from "../model/desk";
 import { Action, Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { Glyph } from "../shared/Glyph";
 
 /** The strip of key figures that is always in view, each with its verdict and its change since the last revision. */
-export function Readout({ model }: { model: ModelState }) {
+export function Readout({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const stale = !model.estimated;
   return (
     <section aria-label="Key figures" className="relative flex h-[64px] shrink-0 items-stretch px-4 pt-2">
       {model.readout.map((figure) => (
         <Figure key={figure.key} figure={figure} stale={stale} />
       ))}
+      <Choosing model={model} gestures={gestures} />
     </section>
   );
 }
@@ -92,5 +94,56 @@ function Definition({ figure, close }: { figure: ReadoutFigure; close: () => voi
         </Action>
       </p>
     </>
+  );
+}
+
+const MOST = 8;
+
+/** Which figures stand there, of those that the family has. */
+function Choosing({ model, gestures }: { model: ModelState; gestures: Gestures }) {
+  const criteria = useCriteria();
+  const key = model.settings.family ?? "covariance";
+  const family = useChoices()?.families.find((one) => one.key === key);
+  if (!family) return null;
+  const own = model.view.figures?.[key] ?? [];
+  const chosen = own.length > 0 ? own : family.readout;
+  const toggle = (figure: string) => {
+    const next = family.figures.filter((one) => chosen.includes(one) !== (one === figure));
+    void gestures.figures(model, key, next);
+  };
+  return (
+    <Floating
+      title="Choose the figures that stand here"
+      label="Figures of the readout"
+      anchor="right"
+      className="btn btn-ghost btn-xs btn-square self-start"
+      panel="w-56 p-4"
+      button={<ListChecks size={14} aria-label="Choose the figures that stand here" />}
+    >
+      {() => (
+        <>
+          <p className="mb-2 text-sm text-quiet">
+            Up to {MOST} figures of {family.words}
+          </p>
+          {family.figures.map((figure) => (
+            <label key={figure} className="flex items-center gap-2 py-0.5">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={chosen.includes(figure)}
+                disabled={chosen.includes(figure) ? chosen.length === 1 : chosen.length >= MOST}
+                onChange={() => toggle(figure)}
+              />
+              {figure === "r_squared" ? "R² of the outcomes" : criteria.get(figure)?.label}
+            </label>
+          ))}
+          {own.length > 0 && (
+            <Action size="xs" className="mt-2" onClick={() => void gestures.figures(model, key, [])}>
+              As they were
+            </Action>
+          )}
+        </>
+      )}
+    </Floating>
   );
 }

@@ -15,8 +15,8 @@ def options_by_name() -> dict[str, Option]:
     for family in FAMILY_OPTIONS:
         for option in family.options:
             known = found.get(option.name)
-            choices = (
-                (*known.choices, *(c for c in option.choices if c not in known.choices)) if known else option.choices
-            )
+            there = known.choices if known else ()
+            fresh = tuple(c for c in option.choices if c.value not in {choice.value for choice in there})
+            choices = (*there, *fresh)
             found[option.name] = Option(option.name, option.label, choices, option.hint)
     return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Literal
 
 from pydantic import BaseModel
@@ -21,8 +21,17 @@ DECIMALS = {
     "highest_vif": 2,
     "r_squared": 2,
 }
-DEPEND_ON_DATA = ("chi_square", "d_uls", "d_g")
+DEPEND_ON_DATA = ("chi_square", "d_uls", "d_g", "aic", "bic")
 MOST_OUTCOMES = 3
+MOST_FIGURES = 8
+WORST = ("lowest_ave", "highest_htmt", "highest_vif")
+AVAILABLE: dict[str, tuple[str, ...]] = {
+    "covariance": (
+        "chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "nfi", "ifi", "gfi", "agfi", "aic", "bic",
+        "r_squared", *WORST,
+    ),
+    "composite": ("srmr", "d_uls", "d_g", "r_squared", *WORST),
+}  # fmt: skip
 WORDS: dict[Verdict, str] = {
     "meets": "meets the criterion",
     "borderline": "borderline",
@@ -72,10 +81,12 @@ def _outcomes(results: Results) -> list[str]:
     return [name for name in outcomes if name in chosen]
 
 
-def shown_keys(results: Results) -> tuple[str, ...]:
-    """The figures of a document's readout, as its family has them; R² once for each outcome shown."""
+def shown_keys(results: Results, chosen: Sequence[str] | None = None) -> tuple[str, ...]:
+    """The figures of a document's readout: those chosen of its family, else the family's own; R² once for each outcome
+    shown."""
     keys: list[str] = []
-    for key in FAMILIES[results.family].readout:
+    wanted = [key for key in chosen or () if key in AVAILABLE[results.family]][:MOST_FIGURES]
+    for key in wanted or FAMILIES[results.family].readout:
         keys += [f"r_squared.{name}" for name in _outcomes(results)] if key == "r_squared" else [key]
     return tuple(keys)
 
@@ -137,13 +148,16 @@ def same_data(results: Results, previous: Results) -> bool:
 
 def _number(key: str) -> Callable[[float | None, int], str]:
     """How a figure is written: without a leading zero where it cannot pass 1."""
-    return plain if key in ("chi_square", "chi_square_per_df", "highest_vif") else coefficient
+    return plain if key in ("chi_square", "chi_square_per_df", "highest_vif", "aic", "bic") else coefficient
 
 
-def readout(results: Results, previous: Results | None, criteria: Sheet = USUAL) -> list[ReadoutFigure]:
-    """The figures of a document beside those of the revision before, where that one could be estimated."""
+def readout(
+    results: Results, previous: Results | None, criteria: Sheet = USUAL, chosen: Sequence[str] | None = None
+) -> list[ReadoutFigure]:
+    """The figures of a document beside those of the revision before, where that one could be estimated; `chosen` are the
+    figures to be shown, if they are not the family's own."""
     figures = []
-    for key in shown_keys(results):
+    for key in shown_keys(results, chosen):
         value = figure_value(results, key)
         criterion = criteria.by_key[criterion_of(key)]
         decimals = DECIMALS.get(criterion.key, 3)

@@ -9,8 +9,10 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family_options import FAMILY_OPTIONS
 from dusk_arrow.exchange.file_formats import FORMATS
+from dusk_arrow.results.readout import AVAILABLE
 from dusk_arrow.server.context import reply
 
 api = APIBlueprint("choices", __name__, url_prefix="/api/choices", abp_tags=[Tag(name="choices")])
@@ -34,11 +36,13 @@ class OptionPart(BaseModel):
 
 
 class FamilyPart(BaseModel):
-    """The settings of a family of estimation."""
+    """The settings of a family of estimation, the figures that its readout can show, and those it shows unasked."""
 
     key: str
     words: str
     options: list[OptionPart]
+    figures: list[str]
+    readout: list[str]
 
 
 class FormatPart(BaseModel):
@@ -61,4 +65,10 @@ class Choices(BaseModel):
 def get_choices() -> Response:
     """What there is to choose from; the same for as long as the server runs."""
     formats = [FormatPart(key=f.key, endings=list(f.endings), words=f.words, writes=list(f.writes)) for f in FORMATS]
-    return reply(Choices(families=[FamilyPart.model_validate(asdict(f)) for f in FAMILY_OPTIONS], formats=formats))
+    families = [
+        FamilyPart.model_validate(
+            asdict(f) | {"figures": list(AVAILABLE[f.key]), "readout": list(FAMILIES[f.key].readout)}
+        )
+        for f in FAMILY_OPTIONS
+    ]
+    return reply(Choices(families=families, formats=formats))

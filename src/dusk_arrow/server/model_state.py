@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.criteria import Sheet
@@ -24,13 +24,14 @@ FAR_BACK = 12
 
 
 class ViewPart(BaseModel):
-    """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand, and
-    whether all its covariances show."""
+    """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
+    whether all its covariances show, and the figures of its readout by family, where they were chosen."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
     opened: list[str] = []
     arcs: bool = False
+    figures: dict[str, list[str]] = Field(default={}, max_length=8)
 
 
 class ConstructLine(BaseModel):
@@ -180,6 +181,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
     said = read(parse(head.specification))
     own, shown = _good(session, head)
     results = own.results
+    seen, chosen = shown.results if shown else results, ViewPart.model_validate(model.view).figures
     previous = None
     if head.parent_id is not None and results.converged:
         parent = session.get_one(RevisionRow, head.parent_id)
@@ -215,7 +217,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         estimated=results.converged,
         problems=results.problems,
         shown=_shown(shown),
-        readout=readout(shown.results if shown else results, previous, criteria),
+        readout=readout(seen, previous, criteria, chosen.get(seen.family)),
         board=_board(model, head, shown.results if shown else None, criteria),
         view=ViewPart.model_validate(model.view),
         can_undo=head.parent_id is not None,
