@@ -170,6 +170,7 @@ export function useWhatIf(model: ModelState, changes: Change[], settings: Schema
   });
 }
 
+type View = ModelState["view"];
 type Pins = Record<string, { x: number; y: number }>;
 
 /** The trail of a model; asked again while figures of earlier revisions are still being computed. */
@@ -231,6 +232,8 @@ export function useGestures(modelId: number) {
     if (board === null) return;
     queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
   };
+  const see = (view: View) =>
+    attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })));
   return {
     change: (changes: Change[], reason?: string, prompted: "own" | "data" = "own") =>
       send((parent) =>
@@ -276,19 +279,14 @@ export function useGestures(modelId: number) {
       return put(pins);
     },
     /** How the model is looked at. */
-    look: async (view: ModelState["view"]) => {
-      const board = await attempt(() =>
-        take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })),
-      );
+    look: async (view: View) => {
+      const board = await see(view);
       if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
     /** Which figures the readout of a family shows; none asked for are its own. */
     figures: async (model: ModelState, family: string, keys: string[]) => {
-      const view = { ...model.view, figures: { ...model.view.figures, [family]: keys } };
-      const board = await attempt(() =>
-        take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })),
-      );
+      const board = await see({ ...model.view, figures: { ...model.view.figures, [family]: keys } });
       if (board !== null) await queries.invalidateQueries({ queryKey: ["model", modelId] });
     },
   };

@@ -1603,7 +1603,7 @@ export interface components {
         };
         /**
          * CriterionPart
-         * @description A figure with its definition, cut-offs and source.
+         * @description A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has.
          */
         CriterionPart: {
             /**
@@ -1615,6 +1615,8 @@ export interface components {
             cut_off_source: string;
             /** Definition */
             definition: string;
+            /** Follows */
+            follows: string | null;
             /** Formula */
             formula: string;
             /** Good */

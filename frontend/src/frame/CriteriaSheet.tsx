@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useNewCriteria, useSheet } from "../api/hooks";
 import { sheetOpen, useDesk } from "../model/desk";
-import { Explained, Quiet, TextButton } from "../shared/controls";
+import { Explained, OneOf, Quiet, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 
 type Sheet = Schemas["CriteriaSheet"];
@@ -14,10 +14,7 @@ const PRESETS = [
   { key: "strict", words: "strict" },
   { key: "usual", words: "usual" },
   { key: "exploratory", words: "exploratory" },
-] as const;
-/** Figures that follow another's cut-offs have no line of their own. */
-const FOLLOW = new Set(["lowest_ave", "highest_htmt", "highest_vif", "htmt_signed", "htmt2"]);
-
+] satisfies { key: Sheet["preset"]; words: string }[];
 /** Whose cut-offs the project follows, every one with its source; each can be one's own. */
 export default function CriteriaSheet() {
   const open = useDesk((desk) => desk.sheet);
@@ -34,24 +31,18 @@ export default function CriteriaSheet() {
 
 function Panel({ sheet }: { sheet: Sheet }) {
   const change = useNewCriteria();
-  const judged = sheet.criteria.filter((one) => one.good !== null && !FOLLOW.has(one.key));
+  const judged = sheet.criteria.filter((one) => one.good !== null && one.follows === null);
   const set = (own: Own) => void change({ preset: sheet.preset, own });
   return (
     <DialogPanel className="pointer-events-auto flex max-h-full w-[860px] flex-col rounded-box border border-line bg-base-100 p-5 shadow-xl">
       <div className="flex items-baseline gap-6">
         <DialogTitle className="font-serif text-[19px] font-semibold">Whose cut-offs?</DialogTitle>
-        <div role="group" aria-label="Preset" className="flex gap-1.5">
-          {PRESETS.map(({ key, words }) => (
-            <Quiet
-              key={key}
-              className="bg-base-200 font-normal aria-pressed:bg-base-300 aria-pressed:font-semibold"
-              aria-pressed={sheet.preset === key}
-              onClick={() => void change({ preset: key, own: sheet.own })}
-            >
-              {words}
-            </Quiet>
-          ))}
-        </div>
+        <OneOf
+          label="Preset"
+          choices={PRESETS}
+          value={sheet.preset}
+          set={(preset) => void change({ preset, own: sheet.own })}
+        />
         <span className="flex-1 text-sm text-quiet">
           Every verdict of this project follows {sheet.words}.
         </span>

@@ -1,7 +1,7 @@
 import { SlidersHorizontal } from "lucide-react";
 import type { ModelState, Schemas, Settings } from "../api/client";
 import { useChoices, type Gestures } from "../api/hooks";
-import { Explained, Quiet } from "../shared/controls";
+import { Explained, OneOf } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { withChoice, withFamily } from "./settings";
 
@@ -48,20 +48,16 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
         <>
           <div className="mb-3">
             <span className="mb-0.5 block text-sm text-quiet">Constructs are</span>
-            <div role="group" aria-label="Family of estimation" className="flex gap-1.5">
-              {families.map((one) => (
-                <Quiet
-                  key={one.key}
-                  className="flex-1 bg-base-200 font-normal aria-pressed:bg-base-300 aria-pressed:font-semibold"
-                  aria-pressed={one.key === settings.family}
-                  onClick={() => {
-                    if (one.key !== settings.family) void gestures.settings(withFamily(settings, one));
-                  }}
-                >
-                  {one.words}
-                </Quiet>
-              ))}
-            </div>
+            <OneOf
+              label="Family of estimation"
+              className="flex-1"
+              choices={families}
+              value={settings.family}
+              set={(key) => {
+                const chosen = families.find((one) => one.key === key);
+                if (chosen && key !== settings.family) void gestures.settings(withFamily(settings, chosen));
+              }}
+            />
           </div>
           {family?.options.map((option) =>
             option.choices.length > 0 ? (

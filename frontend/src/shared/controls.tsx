@@ -32,6 +32,31 @@ export function Symbol({ label, size = "sm", ...rest }: Plain & { label: string;
   return <Quiet aria-label={label} title={label} size={size} className="btn-square" {...rest} />;
 }
 
+/** One of a few that are all in sight: which is on is pressed. */
+export function OneOf<Key extends string>(props: {
+  label: string;
+  choices: { key: Key; words: string }[];
+  value: Key | undefined;
+  set: (key: Key) => void;
+  className?: string;
+}) {
+  const { label, choices, value, set, className = "" } = props;
+  return (
+    <div role="group" aria-label={label} className="flex gap-1.5">
+      {choices.map(({ key, words }) => (
+        <Quiet
+          key={key}
+          className={`bg-base-200 font-normal aria-pressed:bg-base-300 aria-pressed:font-semibold ${className}`}
+          aria-pressed={key === value}
+          onClick={() => set(key)}
+        >
+          {words}
+        </Quiet>
+      ))}
+    </div>
+  );
+}
+
 export const LINK = "font-semibold text-ember hover:underline";
 
 /** A button among words. */

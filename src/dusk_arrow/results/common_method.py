@@ -60,7 +60,7 @@ def common_method(specification: Specification, source: Source, settings: Settin
     if len(blocks) < 2 or len(items) < LEAST_ITEMS:
         return None
     plain = settings if settings.family == "covariance" else with_choices(settings, [Choose("family", "covariance")])
-    plain = plain.model_copy(update={"bootstrap": 0, "bollen_stine": False, "part": "whole"})
+    plain = plain.without_bootstrap().model_copy(update={"part": "whole"})
     if plain.missing == "full-information" and not isinstance(source, DataSet):
         return None
     name = FACTOR if FACTOR not in items else FACTOR + "_"

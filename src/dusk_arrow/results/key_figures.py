@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from dusk_arrow import __version__
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.readout import KEYS, figure_value, shown_keys
+from dusk_arrow.results.readout import figure_value, shown_keys
 
 LINES = (
     "cfi",
@@ -40,7 +40,7 @@ def key_figures(results: Results) -> KeyFigures:
     fit, data = results.fit, results.data
     if not results.converged or fit is None or data is None:
         return KeyFigures(estimated=False)
-    values = {key: figure_value(results, key) for key in dict.fromkeys((*KEYS, *shown_keys(results), *LINES))}
+    values = {key: figure_value(results, key) for key in dict.fromkeys((*shown_keys(results), *LINES))}
     return KeyFigures(
         estimated=True, values=values, df=fit.df, p_value=fit.p_value, n_used=data.n_used, analysed=data.analysed
     )

@@ -24,13 +24,12 @@ DECIMALS = {
 DEPEND_ON_DATA = ("chi_square", "d_uls", "d_g", "aic", "bic")
 MOST_OUTCOMES = 3
 MOST_FIGURES = 8
-WORST = ("lowest_ave", "highest_htmt", "highest_vif")
 AVAILABLE: dict[str, tuple[str, ...]] = {
     "covariance": (
         "chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "nfi", "ifi", "gfi", "agfi", "aic", "bic",
-        "r_squared", *WORST,
+        "r_squared", *EXTREMES,
     ),
-    "composite": ("srmr", "d_uls", "d_g", "r_squared", *WORST),
+    "composite": ("srmr", "d_uls", "d_g", "r_squared", *EXTREMES),
 }  # fmt: skip
 WORDS: dict[Verdict, str] = {
     "meets": "meets the criterion",

@@ -71,6 +71,10 @@ class Settings(BaseModel):
             raise ValueError(f"estimator {self.estimator} is not one of {family.words}")
         return self
 
+    def without_bootstrap(self) -> Settings:
+        """The same without resamples of any kind."""
+        return self.model_copy(update={"bootstrap": 0, "bollen_stine": False})
+
     @property
     def analytic_errors(self) -> Literal["expected", "observed", "sandwich", "satorra-bentler"]:
         """Where errors come from that are not the bootstrap's."""

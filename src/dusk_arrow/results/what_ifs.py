@@ -19,8 +19,6 @@ from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import criterion_of, figure_value, shown_keys
 from dusk_arrow.results.settings import Settings
 
-NO_BOOTSTRAP = {"bootstrap": 0, "bollen_stine": False}
-
 
 class FigureChange(Part):
     """A figure now and then, with its verdicts and whether they differ; `about` names the construct where it is of one."""
@@ -138,5 +136,5 @@ def item_what_ifs(
 
 def estimator_of(source: Source, settings: Settings) -> Estimate:
     """Documents of specifications on these data, without a bootstrap."""
-    plain = settings.model_copy(update=NO_BOOTSTRAP)
+    plain = settings.without_bootstrap()
     return lambda specification: assemble(analyse(specification, source, plain, depth="brief"))

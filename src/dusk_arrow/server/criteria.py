@@ -10,7 +10,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, FiniteFloat
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.assessment.criteria import USUAL, Page, Preset, Sheet, sheet, wrong_bounds
+from dusk_arrow.core.assessment.criteria import SAME_AS, USUAL, Page, Preset, Sheet, sheet, wrong_bounds
 from dusk_arrow.records.tables import ModelRow, ProjectRow
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -33,7 +33,7 @@ PAGES: dict[Page, str] = {
 
 
 class CriterionPart(BaseModel):
-    """A figure with its definition, cut-offs and source."""
+    """A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has."""
 
     key: str
     label: str
@@ -46,6 +46,7 @@ class CriterionPart(BaseModel):
     tolerable: float | None
     cut_off_source: str
     strict: bool
+    follows: str | None
 
 
 class CriteriaSheet(BaseModel):
@@ -76,7 +77,10 @@ def cut_offs(session: Session, model: ModelRow) -> Sheet:
 
 
 def _part(found: Sheet) -> CriteriaSheet:
-    lines = [asdict(criterion) | {"page": PAGES[criterion.page]} for criterion in found.by_key.values()]
+    lines = [
+        asdict(criterion) | {"page": PAGES[criterion.page], "follows": SAME_AS.get(criterion.key)}
+        for criterion in found.by_key.values()
+    ]
     return CriteriaSheet(
         preset=found.preset,
         words=found.words,

@@ -267,7 +267,7 @@ def _thorough(revision_id: int, results: Results) -> Results:
         revision = session.get_one(RevisionRow, revision_id)
         text, version = revision.specification, revision.data_version_id
         settings = Settings.model_validate(revision.settings)
-    plain = settings.model_copy(update={"bootstrap": 0, "bollen_stine": False})
+    plain = settings.without_bootstrap()
 
     def estimate() -> Results:
         return assemble(analyse(parse(text), version_data(version), plain, depth="thorough"))

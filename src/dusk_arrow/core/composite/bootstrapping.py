@@ -13,6 +13,7 @@ from dusk_arrow.core.composite.program import Implied, Program, estimate, implie
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
+from dusk_arrow.core.resampling.transforming import transformation_to
 
 
 @dataclass(frozen=True)
@@ -38,12 +39,6 @@ def prepare(task: BootstrapTask) -> PreparedTask:
     return PreparedTask(task, task.cases.resampling())
 
 
-def _root(matrix: Array) -> Array:
-    values, vectors = np.linalg.eigh(matrix)
-    result: Array = (vectors * np.sqrt(np.maximum(values, 0.0))) @ vectors.T
-    return result
-
-
 def transformation(sample: Array, implied: Array | None) -> Array | None:
     """Σ̂^½ S^(−½) (p, p); None where either is not positive definite, or of other columns."""
     if (
@@ -52,8 +47,7 @@ def transformation(sample: Array, implied: Array | None) -> Array | None:
         or not (positive_definite(sample) and positive_definite(implied))
     ):
         return None
-    result: Array = _root(implied) @ np.linalg.inv(_root(sample))
-    return result
+    return transformation_to(implied, sample)
 
 
 def of_distances(program: Program, found: Implied) -> Array:
@@ -68,12 +62,11 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     """All figures for resamples given as counts per case (b, n)."""
     task = prepared.task
     samples = prepared.draw(counts)
-    kept = _usable(samples)
-    covariances = samples.covariances[kept]
+    covariances = samples.covariances[_usable(samples)]
     outcome = estimate(task.plan.program, correlation_from(covariances))
     fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
     good = np.flatnonzero(fine)
-    statistics = _transformed(task, samples.covariances[kept])
+    statistics = _transformed(task, covariances)
     failed = counts.shape[0] - good.size
     if good.size == 0:
         return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics)

@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
-import numpy as np
+from itertools import combinations
 
+from dusk_arrow.core.assessment.alike import constructs_alike
 from dusk_arrow.core.composite.figures import FigurePlan
 from dusk_arrow.core.composite.program import Outcome
-from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import positive_definite
 from dusk_arrow.core.problems import Problem, Repair
-from dusk_arrow.core.specification.changes import MergeConstructs, SetAside
+from dusk_arrow.core.specification.changes import SetAside
 from dusk_arrow.core.wording import coefficient
 
-ALIKE = 0.95
 WEAK = 0.4
 
 
-def explain(plan: FigurePlan, outcome: Outcome, found: Figures) -> list[Problem]:
+def explain(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
     """Impossible corrected values, constructs alike, and indicators that hardly belong or run against their block."""
     problems: list[Problem] = []
     corrected = {plan.program.first.names[i] for i in plan.program.first.corrected}
@@ -65,28 +64,10 @@ def _weak(construct: str, mode: str, indicators: tuple[str, ...], loadings: list
 
 
 def _alike(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
-    names = [c.name for c in plan.constructs]
-    modes = {c.name: c.mode for c in plan.constructs}
-    inside = {name for c in plan.constructs for name in c.indicators}
+    place, parts = plan.program.place, {name for c in plan.constructs for name in c.indicators}
     found = []
-    for i, first in enumerate(names):
-        for second in names[i + 1 :]:
-            if {first, second} & inside:
-                continue  # a part belongs to its whole
-            value = float(outcome.between[0, plan.program.place[first], plan.program.place[second]])
-            if not np.isfinite(value) or abs(value) <= ALIKE:
-                continue
-            beyond = abs(value) > 1
-            said = (
-                "which no correlation can be: the data do not tell them apart"
-                if beyond
-                else "the data hardly tell them apart"
-            )
-            message = (
-                f"{first} and {second} correlate at {coefficient(value)}{', ' if beyond else ': '}{said}. "
-                "Consider merging them, or dropping one."
-            )
-            merge = (Repair(f"Merge {second} into {first}", MergeConstructs(second, first)),)
-            repairs = merge if modes[first] == modes[second] else ()
-            found.append(Problem("constructs_alike", "warning", message, (first, second), repairs))
-    return found
+    for one, other in combinations(plan.constructs, 2):
+        if not {one.name, other.name} & parts:  # a part belongs to its whole
+            correlation = float(outcome.between[0, place[one.name], place[other.name]])
+            found.append(constructs_alike(one.name, other.name, correlation, one.mode == other.mode))
+    return [problem for problem in found if problem is not None]

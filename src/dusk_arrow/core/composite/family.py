@@ -174,7 +174,7 @@ class CompositeFamily:
     def explain(self, fitted: Fitted) -> list[Problem]:
         """Impossible values, weak or reversed indicators, constructs alike."""
         plan, outcome = fitted.own
-        return explain(plan, outcome, fitted.figures)
+        return explain(plan, outcome)
 
     def prepare(self, task: Task) -> PreparedTask:
         """Column products."""

@@ -10,24 +10,18 @@ from dusk_arrow.core.composite.refusals import left_out_paths, parts_of
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.observations.evidence import Evidence, gather
-from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.core.specification.model import Model
 
 
 @dataclass(frozen=True)
 class Ready:
-    """The program of a model that was checked, its constructs and observed variables in paths, the paths that are estimated
-    (by name), and the evidence on the program's columns."""
+    """The program of a model that was checked, the paths that are estimated (by name), and the evidence on the program's
+    columns."""
 
     program: Program
-    constructs: tuple[Construct, ...]
-    observed: tuple[str, ...]
     paths: tuple[tuple[str, str], ...]
     evidence: Evidence
     consistent: bool
-
-
-def _mode(construct: Construct) -> OuterMode:
-    return "B" if construct.mode == "formative" else "A"
 
 
 def estimated_paths(model: Model) -> tuple[tuple[str, str], ...]:
@@ -36,88 +30,65 @@ def estimated_paths(model: Model) -> tuple[tuple[str, str], ...]:
     return tuple(path for path in model.paths if path not in out)
 
 
+Pairs = tuple[tuple[str, str], ...]
+Members = dict[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True)
+class _Draft:
+    """What every blueprint of a model is made of: the members of each block by name, the modes, and how to estimate."""
+
+    members: Members
+    modes: dict[str, OuterMode]
+    settings: EstimationSettings
+
+    def blueprint(
+        self, columns: tuple[str, ...], names: list[str], paths: Pairs, whole: Members | None = None, links: Pairs = ()
+    ) -> Blueprint:
+        """Blocks over columns; those in `whole` have all the columns of their parts and are not corrected."""
+        at, row = ({name: i for i, name in enumerate(own)} for own in (columns, names))
+        consistent = self.settings.estimator == "plsc"
+        blocks = []
+        for name in names:
+            repeats = name in (whole or {})
+            own = [c for m in self.members[name] for c in (self.members[m] if repeats else (m,))]
+            places = tuple(at[column] for column in own)
+            blocks.append(Block(name, places, self.modes.get(name, "A"), consistent and not repeats, repeats))
+        pairs, linked = (tuple((row[a], row[b]) for a, b in among) for among in (paths, links))
+        measurement = self.settings.part == "measurement"
+        return Blueprint(columns, tuple(blocks), pairs, self.settings.scheme, measurement, linked)
+
+
 def plan_program(model: Model, settings: EstimationSettings) -> Program:
     """The program of a model that `refusals` found nothing against."""
     measurement = settings.part == "measurement"
     paths = () if measurement else estimated_paths(model)
-    nodes = [c.name for c in model.constructs]
-    nodes += [] if measurement else [n for n in model.observed if any(n in path for path in paths)]
-    members = {c.name: c.indicators for c in model.constructs} | {n: (n,) for n in nodes if n not in model.by_name}
+    linked = {name for path in paths for name in path}
+    observed = [name for name in model.observed if name in linked]
+    names = [*(c.name for c in model.constructs), *observed]
+    members: Members = {c.name: c.indicators for c in model.constructs} | {name: (name,) for name in observed}
+    used = {member for own in members.values() for member in own}
+    columns = tuple(name for name in model.columns if name in used)
+    everything = tuple(members.items())
+    draft = _Draft(members, {c.name: "B" if c.mode == "formative" else "A" for c in model.constructs}, settings)
     parts = parts_of(model)
-    of_constructs = dict.fromkeys(name for name in model.columns if name in {m for ms in members.values() for m in ms})
-    columns = tuple(of_constructs)
-    consistent = settings.estimator == "plsc"
-    modes = {c.name: _mode(c) for c in model.constructs}
-    at = {name: i for i, name in enumerate(columns)}
-
-    def plain(name: str) -> Block:
-        return Block(name, tuple(at[m] for m in members[name]), modes.get(name, "A"), consistent)
-
-    def pairs(names: list[str], among: tuple[tuple[str, str], ...]) -> tuple[tuple[int, int], ...]:
-        row = {name: i for i, name in enumerate(names)}
-        return tuple((row[a], row[b]) for a, b in among)
-
-    everything = tuple((name, tuple(members[name])) for name in nodes)
     if not parts:
-        blueprint = Blueprint(
-            columns, tuple(plain(n) for n in nodes), pairs(nodes, paths), settings.scheme, measurement
-        )
-        return Program(columns, everything, blueprint)
+        return Program(columns, everything, draft.blueprint(columns, names, paths))
     if settings.second_order == "repeated":
-        return Program(columns, everything, _repeated(model, nodes, members, parts, paths, at, columns, settings))
-    lower = [name for name in nodes if name not in parts]
-    row_of_whole = {whole: parts[whole] for whole in parts}
-    spread = tuple(
-        dict.fromkeys(
-            (a, b)
-            for source, target in paths
-            for a in row_of_whole.get(source, (source,))
-            for b in row_of_whole.get(target, (target,))
+        # From the parts where they make up the whole, to them where it shows in them (Wold 1982; Lohmöller 1989).
+        links = tuple(
+            (part, whole) if draft.modes[whole] == "B" else (whole, part) for whole in parts for part in parts[whole]
         )
-    )
-    first = Blueprint(columns, tuple(plain(n) for n in lower), pairs(lower, spread), settings.scheme, measurement)
-    inside = {part for members_ in parts.values() for part in members_}
-    upper = [name for name in nodes if name not in inside]
-    later_columns = tuple(dict.fromkeys(member for name in upper for member in members[name]))
-    later_at = {name: i for i, name in enumerate(later_columns)}
-    blocks = tuple(Block(n, tuple(later_at[m] for m in members[n]), modes.get(n, "A"), consistent) for n in upper)
-    second = Blueprint(later_columns, blocks, pairs(upper, paths), settings.scheme, measurement)
-    return Program(columns, everything, first, second)
-
-
-def _repeated(
-    model: Model,
-    nodes: list[str],
-    members: dict[str, tuple[str, ...]],
-    parts: dict[str, tuple[str, ...]],
-    paths: tuple[tuple[str, str], ...],
-    at: dict[str, int],
-    columns: tuple[str, ...],
-    settings: EstimationSettings,
-) -> Blueprint:
-    """One blueprint in which a construct of constructs has all the columns of its parts, linked to each of them: from them
-    where it is made of them, to them where it shows in them. It is not corrected: its columns measure its parts."""
-    consistent = settings.estimator == "plsc"
-    modes = {c.name: _mode(c) for c in model.constructs}
-    blocks = []
-    links = []
-    row = {name: i for i, name in enumerate(nodes)}
-    for name in nodes:
-        if name not in parts:
-            blocks.append(Block(name, tuple(at[m] for m in members[name]), modes.get(name, "A"), consistent))
-            continue
-        own = tuple(at[column] for part in parts[name] for column in members[part])
-        blocks.append(Block(name, own, modes[name], consistent=False, repeats=True))
-        for part in parts[name]:
-            links.append((row[part], row[name]) if modes[name] == "B" else (row[name], row[part]))
-    return Blueprint(
-        columns,
-        tuple(blocks),
-        tuple((row[a], row[b]) for a, b in paths),
-        settings.scheme,
-        settings.part == "measurement",
-        tuple(links),
-    )
+        return Program(columns, everything, draft.blueprint(columns, names, paths, parts, links))
+    spread = [
+        (a, b) for source, target in paths for a in parts.get(source, (source,)) for b in parts.get(target, (target,))
+    ]
+    lower = [name for name in names if name not in parts]
+    inside = {part for own in parts.values() for part in own}
+    upper = [name for name in names if name not in inside]
+    later = tuple(dict.fromkeys(member for name in upper for member in members[name]))
+    first = draft.blueprint(columns, lower, tuple(dict.fromkeys(spread)))
+    return Program(columns, everything, first, draft.blueprint(later, upper, paths))
 
 
 def make_ready(model: Model, source: Source, settings: EstimationSettings) -> Ready:
@@ -125,6 +96,5 @@ def make_ready(model: Model, source: Source, settings: EstimationSettings) -> Re
     program = plan_program(model, settings)
     missing = settings.missing if settings.missing != "full-information" else "listwise"
     evidence = gather(source, program.columns, missing, "n-1")
-    observed = tuple(name for name in program.names if name not in model.by_name)
     paths = () if settings.part == "measurement" else estimated_paths(model)
-    return Ready(program, model.constructs, observed, paths, evidence, settings.estimator == "plsc")
+    return Ready(program, paths, evidence, settings.estimator == "plsc")

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.assessment.alike import constructs_alike
 from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
@@ -15,7 +16,7 @@ from dusk_arrow.core.covariance.scales import MARKER
 from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
-from dusk_arrow.core.specification.changes import MakeMarker, MergeConstructs, SetAside
+from dusk_arrow.core.specification.changes import MakeMarker, SetAside
 from dusk_arrow.core.specification.model import Construct
 from dusk_arrow.core.wording import coefficient
 
@@ -69,25 +70,14 @@ def explain(point: Point, found: Figures) -> list[Problem]:
         message = "The estimated covariances among residuals or constructs are impossible together (not positive semi-definite)."
         problems.append(Problem("not_semi_definite", "warning", message))
     constructs = [i for i, name in enumerate(table.nodes) if name in {c.name for c in table.constructs}]
+    modes = {c.name: c.mode for c in table.constructs}
     correlation = correlation_from(nodes)
     for a in constructs:
         for b in constructs:
-            if a < b and abs(correlation[a, b]) > 0.95:
-                names = (table.nodes[a], table.nodes[b])
-                beyond = abs(correlation[a, b]) > 1
-                said = (
-                    "which no correlation can be: the data do not tell them apart"
-                    if beyond
-                    else "the data hardly tell them apart"
-                )
-                message = (
-                    f"{names[0]} and {names[1]} correlate at {coefficient(correlation[a, b])}{', ' if beyond else ': '}{said}. "
-                    "Consider merging them, or dropping one."
-                )
-                modes = {c.name: c.mode for c in table.constructs}
-                merge = (Repair(f"Merge {names[1]} into {names[0]}", MergeConstructs(names[1], names[0])),)
-                repairs = merge if modes[names[0]] == modes[names[1]] else ()
-                problems.append(Problem("constructs_alike", "warning", message, names, repairs))
+            if a < b:
+                first, second = table.nodes[a], table.nodes[b]
+                alike = constructs_alike(first, second, float(correlation[a, b]), modes[first] == modes[second])
+                problems += [alike] if alike else []
     for i, parameter in enumerate(table.parameters):
         alone = sum(parameter.target in c.indicators for c in table.constructs) == 1
         if parameter.kind == "loading" and alone and abs(standardized[i]) > 1 + 1e-8:

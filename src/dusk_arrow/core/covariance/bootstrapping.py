@@ -17,6 +17,7 @@ from dusk_arrow.core.covariance.solver import Metric, metric_at, solve_batch
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
+from dusk_arrow.core.resampling.transforming import transformation_to
 
 
 @dataclass(frozen=True)
@@ -52,20 +53,8 @@ class PreparedTask(NamedTuple):
 def prepare(task: BootstrapTask) -> PreparedTask:
     """Column products, the metric at the full-sample estimate, and the transformation of the data to the model."""
     metric = metric_at(task.model, task.estimation.discrepancy, task.theta)
-    transform = _transformation(task) if task.transformed else None
+    transform = transformation_to(task.estimation.implied, task.cases.covariance) if task.transformed else None
     return PreparedTask(task, task.cases.resampling(), metric, transform)
-
-
-def _root(matrix: Array) -> Array:
-    values, vectors = np.linalg.eigh(matrix)
-    result: Array = (vectors * np.sqrt(np.maximum(values, 0.0))) @ vectors.T
-    return result
-
-
-def _transformation(task: BootstrapTask) -> Array:
-    """M (p, p) with M S Mᵀ = Σ̂: the data multiplied by it fit the model exactly (Bollen & Stine 1992)."""
-    result: Array = _root(task.estimation.implied) @ np.linalg.inv(_root(task.cases.covariance))
-    return result
 
 
 def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:

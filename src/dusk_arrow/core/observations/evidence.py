@@ -92,8 +92,25 @@ class MatrixEvidence:
         return Samples(self.covariance[None], means, np.ones(1, dtype=bool), self.covariance)
 
 
+class _Rows:
+    """Cases (n, p) that are weighed by N or N−1."""
+
+    values: Array
+    divisor: Divisor
+
+    @property
+    def n(self) -> int:
+        """The number of cases, those with any answer where some are missing."""
+        return int(self.values.shape[0])
+
+    @property
+    def multiplier(self) -> float:
+        """N or N−1."""
+        return _multiplier(self.n, self.divisor)
+
+
 @dataclass(frozen=True)
-class CompleteCases:
+class CompleteCases(_Rows):
     """Cases (n, p) without a gap, those of `n_total` that have every answer. The last columns may be `derived` from the
     others; every resample forms them anew."""
 
@@ -103,16 +120,6 @@ class CompleteCases:
     n_total: int
     divisor: Divisor = "n"
     derived: tuple[Derived, ...] = ()
-
-    @property
-    def n(self) -> int:
-        """The number of cases."""
-        return int(self.values.shape[0])
-
-    @property
-    def multiplier(self) -> float:
-        """N or N−1."""
-        return _multiplier(self.n, self.divisor)
 
     @property
     def answers(self) -> Array:
@@ -148,7 +155,7 @@ class CompleteCases:
 
 
 @dataclass(frozen=True)
-class FilledCases:
+class FilledCases(_Rows):
     """Cases (n, p) whose gaps were filled with their column's mean; `there` says which answers were given."""
 
     values: Array
@@ -157,16 +164,6 @@ class FilledCases:
     means: Array
     n_total: int
     divisor: Divisor = "n"
-
-    @property
-    def n(self) -> int:
-        """The number of cases."""
-        return int(self.values.shape[0])
-
-    @property
-    def multiplier(self) -> float:
-        """N or N−1."""
-        return _multiplier(self.n, self.divisor)
 
     @property
     def answers(self) -> Array:
@@ -237,7 +234,7 @@ class IncompleteCases:
 
 
 @dataclass(frozen=True)
-class PairwiseCases:
+class PairwiseCases(_Rows):
     """Cases (n, p) with nan where an answer is missing; every correlation is of the cases that have both answers, every
     standard deviation and mean of those that have the one."""
 
@@ -246,16 +243,6 @@ class PairwiseCases:
     means: Array
     n_total: int
     divisor: Divisor = "n"
-
-    @property
-    def n(self) -> int:
-        """The number of cases with any answer."""
-        return int(self.values.shape[0])
-
-    @property
-    def multiplier(self) -> float:
-        """N or N−1."""
-        return _multiplier(self.n, self.divisor)
 
     @property
     def answers(self) -> Array:

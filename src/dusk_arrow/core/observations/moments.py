@@ -67,8 +67,8 @@ def prepare_filled_products(values: Array, there: NDArray[np.bool_]) -> Products
     return Products(plain.centre, centred, centred[:, rows] * centred[:, cols], rows, cols, given, crossed)
 
 
-def _symmetric(prepared: Products, values: Array) -> Array:
-    p = prepared.columns.shape[1]
+def _symmetric(prepared: Products | PairProducts, values: Array) -> Array:
+    p = prepared.centre.size
     result = np.zeros((values.shape[0], p, p))
     result[:, prepared.rows, prepared.cols] = values
     result[:, prepared.cols, prepared.rows] = values
@@ -144,8 +144,6 @@ def resample_pairs(prepared: PairProducts, counts: Array, divisor_offset: int = 
         correlation = (counts @ prepared.products - n * left * right) / np.sqrt(spread)
         own = prepared.rows == prepared.cols
         variance = (counts @ prepared.products - n * left**2)[:, own] / (n[:, own] - divisor_offset)
-    b, p = counts.shape[0], int(own.sum())
-    whole = np.ones((b, p, p))
-    whole[:, prepared.rows, prepared.cols] = whole[:, prepared.cols, prepared.rows] = np.where(own, 1.0, correlation)
+    whole = _symmetric(prepared, np.where(own, 1.0, correlation))
     sd = np.sqrt(variance)
     return whole * sd[:, :, None] * sd[:, None, :], prepared.centre + left[:, own]

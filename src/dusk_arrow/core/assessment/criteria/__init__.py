@@ -9,11 +9,12 @@ from dataclasses import replace
 
 from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
 from dusk_arrow.core.assessment.criteria.criterion import Criterion, Page, Verdict
-from dusk_arrow.core.assessment.criteria.presets import Bounds, Preset, Sheet, wrong_bounds
+from dusk_arrow.core.assessment.criteria.presets import SAME_AS, Bounds, Preset, Sheet, wrong_bounds
 
 __all__ = [
     "BY_KEY",
     "EXTREMES",
+    "SAME_AS",
     "SHEET",
     "USUAL",
     "Bounds",
