@@ -25,12 +25,11 @@ from dusk_arrow.core.observations.steps import (
     Step,
     TreatAsMissing,
     WeightCases,
-    apply_step,
-    apply_steps,
     current_names,
     held_out,
     words,
 )
+from dusk_arrow.core.observations.taking_steps import apply_step, apply_steps
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.exchange.recorded_steps import read_steps, write_steps
 

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/left-out-what-ifs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What letting in a residual covariance or a cross-loading would do, by refitting; nothing is stored. */
+        get: operations["leftOutWhatIfs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/paths-at-zero": {
         parameters: {
             query?: never;
@@ -337,6 +354,23 @@ export interface paths {
         };
         /** Residuals of the covariances: raw, in correlations, and standardized. */
         get: operations["getResidualsPart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/revisions/{revision_id}/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Scores of the cases of a revision's data. */
+        get: operations["getScoresPart"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1030,6 +1064,20 @@ export interface components {
             indicator: string;
             /** Reason */
             reason: string | null;
+        };
+        /**
+         * BandPoint
+         * @description The line and the band it lies in at one value of the first construct.
+         */
+        BandPoint: {
+            /** At */
+            at: number;
+            /** High */
+            high: number;
+            /** Line */
+            line: number;
+            /** Low */
+            low: number;
         };
         /**
          * BaselinePart
@@ -1965,7 +2013,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
          * FillWithMean
@@ -2133,6 +2181,46 @@ export interface components {
             revision: number;
         };
         /**
+         * HalfPart
+         * @description The model fitted freely to one half of the cases.
+         */
+        HalfPart: {
+            fit: components["schemas"]["FitPart"] | null;
+            /** Message */
+            message: string | null;
+            /** N */
+            n: number;
+            /** Paths */
+            paths: components["schemas"]["HalfPath"][];
+        };
+        /**
+         * HalfPath
+         * @description A standardized path.
+         */
+        HalfPath: {
+            /** From */
+            from: string;
+            /** Standardized */
+            standardized: number | null;
+            /** To */
+            to: string;
+        };
+        /**
+         * HalfState
+         * @description The half of the cases that is held out of the data of the head: by which seed, whether it was opened, and how many
+         *     changes came from these data before it was held out and since it was opened.
+         */
+        HalfState: {
+            /** Before */
+            before: number;
+            /** Opened */
+            opened: boolean;
+            /** Seed */
+            seed: number;
+            /** Since Opened */
+            since_opened: number;
+        };
+        /**
          * HeadPart
          * @description The tip of a line, and the direction in degrees in which it arrives there.
          */
@@ -2181,6 +2269,58 @@ export interface components {
              * @enum {string}
              */
             type: "hold_out";
+        };
+        /**
+         * HoldOutHalf
+         * @description Half of the cases stays out, unseen, until it is `opened`: of those with every answer in `columns`, shuffled by the seed,
+         *     the first ⌈n/2⌉ stay in use. `half` is which of the two is looked at.
+         */
+        HoldOutHalf: {
+            /** Columns */
+            columns: string[];
+            /**
+             * Half
+             * @default first
+             * @enum {string}
+             */
+            half: "first" | "second";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Opened
+             * @default false
+             */
+            opened: boolean;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hold_out_half";
+        };
+        /**
+         * HoldoutPart
+         * @description Both halves, and how far the second is from what the first one says of it: F(S₂, Σ̂₁) of the estimator, beside
+         *     F(S₁, Σ̂₁) (Cudeck & Browne 1983); among composites d_ULS of the correlations.
+         */
+        HoldoutPart: {
+            /** Discrepancy */
+            discrepancy: number | null;
+            first: components["schemas"]["HalfPart"];
+            /** Measure */
+            measure: string;
+            /** Own Discrepancy */
+            own_discrepancy: number | null;
+            second: components["schemas"]["HalfPart"];
+            /** Seed */
+            seed: number;
         };
         /**
          * HtmtPart
@@ -2319,8 +2459,7 @@ export interface components {
         };
         /**
          * ItemWhatIf
-         * @description An indicator set aside: what it is part of, whether it is kept as essential (then it is not to be proposed), how many
-         *     cases there would be and whether the data would be others, and the figures; without an estimation, why.
+         * @description An indicator set aside: what it is part of, and whether it is kept as essential (then it is not to be proposed).
          */
         ItemWhatIf: {
             /** Construct */
@@ -2477,6 +2616,44 @@ export interface components {
              * @default 0.5.0
              */
             version: string;
+        };
+        /**
+         * LeftOutWhatIf
+         * @description A residual covariance or cross-loading that the model leaves out, let in: what the score test expected, and by how
+         *     much χ² falls in fact.
+         */
+        LeftOutWhatIf: {
+            /** Change */
+            change: components["schemas"]["SetCovariance"] | components["schemas"]["AddIndicators"];
+            /** Chi Square Fall */
+            chi_square_fall: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /** Expected Change */
+            expected_change: number;
+            /** Figures */
+            figures: components["schemas"]["FigureChange"][];
+            /** Index */
+            index: number;
+            largest_path: components["schemas"]["PathChange"] | null;
+            /** Message */
+            message: string | null;
+            /** N Used */
+            n_used: number | null;
+            /** Other Data */
+            other_data: boolean;
+            /** Standardized Change */
+            standardized_change: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LeftOutWhatIfs
+         * @description What the model leaves out, let in one at a time.
+         */
+        LeftOutWhatIfs: {
+            /** Items */
+            items: components["schemas"]["LeftOutWhatIf"][];
         };
         /**
          * LittlePart
@@ -2798,11 +2975,11 @@ export interface components {
         };
         /**
          * NewRevision
-         * @description A finished gesture: the revision it was made on, and what it changes.
+         * @description A finished gesture: the revision it was made on, what it changes, and steps of the data that belong to it.
          */
         NewRevision: {
             /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /** Parent */
             parent: number;
             /**
@@ -2816,6 +2993,11 @@ export interface components {
              * @default null
              */
             reason: string | null;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
          * NewRun
@@ -2866,7 +3048,7 @@ export interface components {
             /** Parent */
             parent: number;
             /** Steps */
-            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
          * NormalityPart
@@ -3356,6 +3538,11 @@ export interface components {
             htmt2: components["schemas"]["HtmtPart"][] | null;
             /** Loadings */
             loadings: components["schemas"]["LoadingPart"][];
+            /**
+             * Redundancy
+             * @default []
+             */
+            redundancy: components["schemas"]["RedundancyPart"][];
             /** Vif Antecedents */
             vif_antecedents: components["schemas"]["AntecedentVif"][];
         };
@@ -3424,6 +3611,21 @@ export interface components {
             verdict: "meets" | "borderline" | "misses" | "none";
             /** Verdict Words */
             verdict_words: string;
+        };
+        /**
+         * RedundancyPart
+         * @description A formative construct and the item that sums it up: their correlation over the `n` cases that answered both; null
+         *     where it could not be had.
+         */
+        RedundancyPart: {
+            /** Construct */
+            construct: string;
+            /** Correlation */
+            correlation: number | null;
+            /** Item */
+            item: string;
+            /** N */
+            n: number;
         };
         /**
          * ReferencePart
@@ -3531,9 +3733,26 @@ export interface components {
          */
         RepairPart: {
             /** Change */
-            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"] | components["schemas"]["Choose"]) | null;
+            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"] | components["schemas"]["Choose"]) | null;
             /** Words */
             words: string;
+        };
+        /**
+         * ReplaceIndicators
+         * @description One column takes the place of several indicators of a construct, such as their mean.
+         */
+        ReplaceIndicators: {
+            /** By */
+            by: string;
+            /** Construct */
+            construct: string;
+            /** Indicators */
+            indicators: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "replace_indicators";
         };
         /**
          * ReplaceText
@@ -3640,6 +3859,8 @@ export interface components {
              */
             groups: null;
             /** @default null */
+            holdout: components["schemas"]["HoldoutPart"] | null;
+            /** @default null */
             implied: components["schemas"]["MomentsPart"] | null;
             /**
              * Importance
@@ -3710,6 +3931,11 @@ export interface components {
              * @default 1
              */
             version: number;
+            /**
+             * What Ifs
+             * @default null
+             */
+            what_ifs: components["schemas"]["WhatIfPart"][] | null;
         };
         /**
          * Reverse
@@ -3863,12 +4089,96 @@ export interface components {
             tli: number | null;
         };
         /**
+         * ScoreDescriptivesPart
+         * @description The scores of one construct over the cases that have every answer: their number, mean, SD (divisor n−1), ends,
+         *     skewness and excess kurtosis.
+         */
+        ScoreDescriptivesPart: {
+            /** Construct */
+            construct: string;
+            /** Kurtosis */
+            kurtosis: number | null;
+            /** Max */
+            max: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Min */
+            min: number | null;
+            /** N */
+            n: number;
+            /** Sd */
+            sd: number | null;
+            /** Skewness */
+            skewness: number | null;
+        };
+        /**
+         * ScorePair
+         * @description Scores of two constructs against each other over the `n` cases that have both: the line with its band (95 %), how many
+         *     cases are far (p < .001), and the cases, all far ones and a seeded choice of the others where there are very many. The
+         *     line is null where it cannot be drawn.
+         */
+        ScorePair: {
+            /** Band */
+            band: components["schemas"]["BandPoint"][];
+            /** Cases */
+            cases: components["schemas"]["ScoredCase"][];
+            /** Correlation */
+            correlation: number | null;
+            /** Far */
+            far: number;
+            /** First */
+            first: string;
+            /** Intercept */
+            intercept: number | null;
+            /** N */
+            n: number;
+            /** Second */
+            second: string;
+            /** Slope */
+            slope: number | null;
+        };
+        /**
+         * ScoredCase
+         * @description A case, by its row in the file: both scores, its squared distance from the middle with p, and whether that is far.
+         */
+        ScoredCase: {
+            /** Case */
+            case: number;
+            /** D2 */
+            d2: number;
+            /** Far */
+            far: boolean;
+            /** First */
+            first: number;
+            /** P Value */
+            p_value: number;
+            /** Second */
+            second: number;
+        };
+        /**
+         * ScoresDocument
+         * @description Scores of the cases: whether there are Bartlett's, what they are like, and two constructs against each other (the first
+         *     two unless named; null where there is but one).
+         */
+        ScoresDocument: {
+            /** Bartlett */
+            bartlett: boolean;
+            /** Descriptives */
+            descriptives: components["schemas"]["ScoreDescriptivesPart"][];
+            pair: components["schemas"]["ScorePair"] | null;
+        };
+        /**
          * ScoresPart
          * @description Weights of the deviations of the observed variables from `means`, one row a construct, and the scores' origin;
          *     Bartlett's are null where no observed variable shows a construct directly.
          */
         ScoresPart: {
             bartlett: components["schemas"]["Matrix"] | null;
+            /**
+             * Descriptives
+             * @default null
+             */
+            descriptives: components["schemas"]["ScoreDescriptivesPart"][] | null;
             /** Means */
             means: number[] | null;
             /** Origin */
@@ -3998,6 +4308,13 @@ export interface components {
              */
             family: "covariance" | "composite";
             /**
+             * Global Items
+             * @default {}
+             */
+            global_items: {
+                [key: string]: string;
+            };
+            /**
              * Interval
              * @default percentile
              * @enum {string}
@@ -4094,7 +4411,7 @@ export interface components {
          */
         StepLine: {
             /** Step */
-            step: components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"];
+            step: components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"];
             /** Words */
             words: string;
         };
@@ -4159,6 +4476,7 @@ export interface components {
          */
         ThoroughDocument: {
             common_method: components["schemas"]["CommonMethodPart"] | null;
+            holdout: components["schemas"]["HoldoutPart"] | null;
             /** Importance */
             importance: components["schemas"]["ImportancePart"][];
             prediction: components["schemas"]["PredictionPart"] | null;
@@ -4179,13 +4497,15 @@ export interface components {
         };
         /**
          * Trail
-         * @description Every revision of a model, the oldest first; `complete` once the figures of all are known.
+         * @description Every revision of a model, the oldest first; `way` are those from the root to the head, `complete` is true once the
+         *     figures of all are known.
          */
         Trail: {
             /** Aside */
             aside: components["schemas"]["AsideEntry"][];
             /** Complete */
             complete: boolean;
+            half: components["schemas"]["HalfState"] | null;
             /** Head */
             head: number;
             /** Indices */
@@ -4194,6 +4514,8 @@ export interface components {
             kept: components["schemas"]["KeptEntry"][];
             /** Revisions */
             revisions: components["schemas"]["TrailRevision"][];
+            /** Way */
+            way: number[];
         };
         /**
          * TrailRevision
@@ -4333,19 +4655,49 @@ export interface components {
         };
         /**
          * WhatIf
-         * @description Changes to try without making them, and settings to estimate them with.
+         * @description Changes to try without making them, steps of the data and settings to estimate them with.
          */
         WhatIf: {
             /**
              * Changes
              * @default []
              */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /**
              * Settings
              * @default []
              */
             settings: components["schemas"]["Choose"][];
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
+        };
+        /**
+         * WhatIfPart
+         * @description A change and what would come of it by refitting: cases, figures of fit and of quality as they would be, and which of
+         *     them would cross a cut-off. Without an estimation the figures are empty and the message says why.
+         */
+        WhatIfPart: {
+            /** Change */
+            change: components["schemas"]["SetAside"] | components["schemas"]["SetCovariance"] | components["schemas"]["AddIndicators"];
+            /** Crosses */
+            crosses: string[];
+            /** Fit */
+            fit: {
+                [key: string]: number | null;
+            };
+            /** Message */
+            message: string | null;
+            /** N */
+            n: number | null;
+            /** Quality */
+            quality: {
+                [key: string]: number | null;
+            };
+            /** Words */
+            words: string;
         };
         /**
          * WhatIfResult
@@ -4789,6 +5141,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JointTest"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    leftOutWhatIfs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeftOutWhatIfs"];
                 };
             };
             /** @description Not Found */
@@ -5347,6 +5739,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResidualsDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getScoresPart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+                method?: "regression" | "bartlett";
+                first?: string | null;
+                second?: string | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresDocument"];
                 };
             };
             /** @description Not Found */

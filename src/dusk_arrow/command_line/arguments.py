@@ -8,6 +8,7 @@ from dusk_arrow.command_line.places import PROGRAM, workers
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.exchange.file_formats import endings
 
+ITEMS_TRIED = 40
 READ = ", ".join(endings())
 
 
@@ -44,10 +45,19 @@ def fit_parser() -> argparse.ArgumentParser:
     data.add_argument("--moments", metavar="MATRIX.csv", help="a covariance or correlation matrix instead of --data")
     data.add_argument("--n", type=int, help="the number of cases behind the matrix")
     data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
+    data.add_argument(
+        "--hold-out-half", type=int, metavar="SEED",
+        help="estimate on half of the complete cases; the other half waits unseen",
+    )  # fmt: skip
+    data.add_argument("--open-half", action="store_true", help="open the half that was held out: both halves compared")
     _add_settings(parser)
     out = parser.add_argument_group("output")
     out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
     out.add_argument("--figure", metavar="OUT.svg", help="the path diagram")
+    out.add_argument(
+        "--what-ifs", action=argparse.BooleanOptionalAction, default=None,
+        help=f"refit without each item, and with what is left out; unless said, with up to {ITEMS_TRIED} items",
+    )  # fmt: skip
     out.add_argument("--scores", metavar="OUT.csv", help="scores of the cases on the constructs")
     out.add_argument("--score-cases", metavar="FILE", help="score the cases of another file instead")
     out.add_argument("--bartlett", action="store_true", help="Bartlett's scores instead of regression scores")
@@ -67,6 +77,10 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
             how.add_argument(f"--{option.name.replace('_', '-')}", help=f"{option.label.lower()}: {values}")
         else:
             how.add_argument(f"--{option.name}", action="store_true", default=None, help=option.hint)
+    how.add_argument(
+        "--global-item", action="append", default=None, metavar="CONSTRUCT=COLUMN",
+        help="an item that sums up a construct made of its items; can be given again",
+    )  # fmt: skip
     boot = parser.add_argument_group("bootstrap")
     boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
     boot.add_argument("--seed", type=int)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
 from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.observations.steps import apply_steps
+from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.exchange.csv_files import decode
 from dusk_arrow.exchange.previews import with_names
@@ -64,10 +65,10 @@ def _parts(text: str) -> tuple[str, ...]:
     return tuple(part.strip() for part in text.split(",") if part.strip())
 
 
-def read_source(
+def read_imported(
     path: str, options: argparse.Namespace, kind: Literal["cases", "matrix"] | None = None
 ) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
-    """The cases or the matrix of a file, as the options say, with what was noticed. Raises ProblemError."""
+    """The cases or the matrix of a file before any recorded step, with what was noticed. Raises ProblemError."""
     n, offset = getattr(options, "n", None), 1 if getattr(options, "moments_divisor", "n-1") == "n-1" else 0
     how = _reading_options(options, "cases" if options.cases else kind)
     try:
@@ -79,11 +80,28 @@ def read_source(
         return data, noticed
     if options.names:
         data = with_names(data, decode(read_bytes(options.names))[0])
-    if options.steps:
-        data, faults = apply_steps(data, read_steps(read_bytes(options.steps)))
-        if faults:
-            raise ProblemError(faults)
     return data, noticed
+
+
+def steps_of(options: argparse.Namespace) -> list[Step]:
+    """The recorded steps that are to be taken. Raises ProblemError."""
+    return read_steps(read_bytes(options.steps)) if options.steps else []
+
+
+def stepped(data: DataSet, steps: Sequence[Step]) -> DataSet:
+    """The cases after recorded steps. Raises ProblemError where one cannot be taken."""
+    data, faults = apply_steps(data, steps)
+    if faults:
+        raise ProblemError(faults)
+    return data
+
+
+def read_source(
+    path: str, options: argparse.Namespace, kind: Literal["cases", "matrix"] | None = None
+) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
+    """The cases or the matrix of a file, as the options say, with what was noticed. Raises ProblemError."""
+    data, noticed = read_imported(path, options, kind)
+    return (data if isinstance(data, Moments) else stepped(data, steps_of(options))), noticed
 
 
 OPTIONS = {

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
-from typing import Any
+from dataclasses import replace
+from typing import Any, NamedTuple
 
 from pydantic import ValidationError
 
-from dusk_arrow.command_line.arguments import fit_parser
+from dusk_arrow.command_line.arguments import ITEMS_TRIED, fit_parser
 from dusk_arrow.command_line.files import (
     ESTIMATED,
     NOT_ESTIMATED,
@@ -16,31 +17,58 @@ from dusk_arrow.command_line.files import (
     problem,
     read_bytes,
     read_data,
-    read_source,
+    read_imported,
     report,
+    stepped,
+    steps_of,
     write_text,
 )
 from dusk_arrow.command_line.tables import readable
-from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.observations.data import DataSet, Moments, Source
+from dusk_arrow.core.observations.steps import HoldOutHalf, Step
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
+from dusk_arrow.results.holdout import half_step, opened
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import RESAMPLES, Settings
+from dusk_arrow.results.what_ifs import with_what_ifs
 from dusk_arrow.runs.pool import WorkerPool
 
 
-def _source(options: argparse.Namespace) -> tuple[Source, list[Problem]]:
+class _Read(NamedTuple):
+    """What is analysed, what was noticed on reading, and what it was before its steps."""
+
+    source: Source
+    noticed: list[Problem]
+    imported: Source
+    steps: list[Step]
+
+
+def _read(options: argparse.Namespace, specification: Specification) -> _Read:
     if bool(options.data) == bool(options.moments):
         raise problem("data_missing", "Give either --data FILE or --moments MATRIX.csv.")
-    source, noticed = (
-        read_source(options.moments, options, "matrix") if options.moments else read_source(options.data, options)
+    imported, noticed = (
+        read_imported(options.moments, options, "matrix") if options.moments else read_imported(options.data, options)
     )
-    return source, list(noticed)
+    if isinstance(imported, Moments):
+        if options.hold_out_half is not None:
+            raise problem("half_needs_cases", "Half of the cases can only be held out where there are cases.")
+        return _Read(imported, list(noticed), imported, [])
+    steps = steps_of(options)
+    if options.hold_out_half is not None:
+        steps = [*steps, HoldOutHalf(read(specification).columns, options.hold_out_half)]
+    if options.open_half:
+        if half_step(steps) is None:
+            raise problem("nothing_held_out", "There is no half to be opened: hold one out with --hold-out-half SEED.")
+        steps = [replace(step, opened=True) if isinstance(step, HoldOutHalf) else step for step in steps]
+    return _Read(stepped(imported, steps), list(noticed), imported, steps)
 
 
 def _stored_settings(path: str) -> dict[str, Any]:
@@ -60,6 +88,11 @@ def _settings(options: argparse.Namespace) -> Settings:
     chosen |= {name: value for name, value in given.items() if value is not None}
     if options.estimator and not options.family:
         chosen.pop("family", None)  # an estimator names its family
+    if options.global_item is not None:
+        pairs = [text.rpartition("=") for text in options.global_item]
+        if not all(construct and item for construct, _, item in pairs):
+            raise problem("option_invalid", "--global-item: give CONSTRUCT=COLUMN.")
+        chosen["global_items"] = {construct.strip(): item.strip() for construct, _, item in pairs}
     if chosen.get("bollen_stine") and not chosen.get("bootstrap"):
         chosen["bootstrap"] = RESAMPLES
     try:
@@ -80,6 +113,13 @@ def _write_scores(results: Results, source: Source, options: argparse.Namespace)
     write_text(options.scores, scores_csv(results, cases, "bartlett" if options.bartlett else "regression"))
 
 
+def _tried(results: Results, source: Source, options: argparse.Namespace) -> Results:
+    """With the what-ifs, unless they were not asked for and are so many that they would take long."""
+    items = len(results.quality.loadings) if results.quality else 0
+    wanted = items <= ITEMS_TRIED if options.what_ifs is None else options.what_ifs
+    return with_what_ifs(results, source) if wanted else results
+
+
 def _emit(results: Results, path: str) -> None:
     write_text(path, json.dumps(results.model_dump(mode="json"), ensure_ascii=False, indent=1) + "\n")
 
@@ -91,15 +131,17 @@ def fit(arguments: list[str]) -> int:
     pool: WorkerPool | None = None
     try:
         settings = _settings(options)
-        source, noticed = _source(options)
         specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
+        source, noticed, imported, steps = _read(options, specification)
         if options.figure and not options.figure.lower().endswith(".svg"):
             raise problem("figure_format", "The figure can be saved as .svg.")
         runner: ChunkRunner = run_here
         if settings.bootstrap > 1000 and options.workers > 1:
             runner = pool = WorkerPool(options.workers)
         analysis = analyse(specification, source, settings, runner, depth="thorough")
-        results = assemble(analysis)
+        results = _tried(assemble(analysis), source, options)
+        if isinstance(imported, DataSet):
+            results.holdout = opened(results, imported, steps)
         results.problems[:0] = [problem_part(problem) for problem in noticed]
         report([*noticed, *analysis.problems])
         if options.json:

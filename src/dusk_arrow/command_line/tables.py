@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
-from dusk_arrow.results.document import BollenStinePart, FitPart, Interval, Results
+from dusk_arrow.results.document import BollenStinePart, FitPart, HalfPart, Interval, Results
 
 MODIFICATIONS = 5
 
@@ -149,6 +149,72 @@ def _quality(results: Results) -> str:
     return constructs + ("\n\n" + table(["VIF of antecedents", ""], vifs) if vifs else "")
 
 
+def _redundancy(results: Results) -> str:
+    found = results.quality.redundancy if results.quality else []
+    if not found:
+        return ""
+    rows = [[f"{r.construct_} with {r.item}", coefficient(r.correlation, 3), str(r.n)] for r in found]
+    return table(["redundancy", "r", "n"], rows)
+
+
+WHAT_IFS = 12
+
+
+def _what_ifs(results: Results) -> str:
+    """What-ifs that would cross a cut-off first, then in the order of the model; a few of them."""
+    found = sorted(results.what_ifs or [], key=lambda row: not row.crosses)
+    if not found:
+        return ""
+    keys = [key for key in ("cfi", "rmsea", "srmr", "highest_htmt") if key in {**found[0].fit, **found[0].quality}]
+    rows = []
+    for row in found[:WHAT_IFS]:
+        figures = {**row.fit, **row.quality}
+        values = [coefficient(figures.get(key), 3) for key in keys]
+        crosses = [name.replace("_", " ") for name in row.crosses]
+        rows.append([row.words, str(row.n or ""), *values, listed(crosses) if crosses else row.message or ""])
+    text = table(
+        ["what if", "n", *(key.replace("highest_", "").upper() for key in keys), "would cross a cut-off"], rows
+    )
+    more = len(found) - len(rows)
+    return text + (f"\n{more} more in the document (--json)." if more else "")
+
+
+def _holdout(results: Results) -> str:
+    known = results.holdout
+    if known is None:
+        return ""
+    first, second = known.first, known.second
+    names = ("chi_square", "df", "cfi", "rmsea", "srmr")
+    rows = [
+        [name, *(plain(getattr(half.fit, name)) if half.fit else "" for half in (first, second))]
+        for name in names
+        if _has(first, name)
+    ]
+    after = {(p.from_, p.to): p.standardized for p in second.paths}
+    rows += [
+        [f"{p.from_} → {p.to}", coefficient(p.standardized, 3), coefficient(after.get((p.from_, p.to)), 3)]
+        for p in first.paths
+    ]
+    rows.append([f"{known.measure} from the first half", plain(known.own_discrepancy), plain(known.discrepancy)])
+    return table(["held-out half, opened", f"first, n = {first.n}", f"second, n = {second.n}"], rows)
+
+
+def _has(half: HalfPart, name: str) -> bool:
+    """Whether a half has a figure of fit."""
+    return half.fit is not None and getattr(half.fit, name) is not None
+
+
+def _scored(results: Results) -> str:
+    described = results.scores.descriptives if results.scores else None
+    if not described:
+        return ""
+    rows = [
+        [d.construct_, str(d.n), plain(d.mean), plain(d.sd), plain(d.min), plain(d.max), plain(d.skewness, 2)]
+        for d in described
+    ]
+    return table(["scores", "n", "mean", "SD", "min", "max", "skewness"], rows)
+
+
 def readable(results: Results) -> str:
     """The whole document as text for a terminal."""
     data = results.data
@@ -183,6 +249,7 @@ def readable(results: Results) -> str:
             for name, fit in (("one factor behind all items", single), ("the measurement model", own))
         ]
         parts.append(table(["common method", "χ²", "df", "CFI", "RMSEA"], rows))
+    parts += [_redundancy(results), _what_ifs(results), _holdout(results), _scored(results)]
     if results.modification:
         rows = [
             [

@@ -296,6 +296,12 @@ class Family(Protocol):
     def run_chunk(self, prepared: Any, chunk: Chunk) -> ChunkResult:
         """All figures for one chunk of resamples."""
 
+    def apart(self, fitted: Fitted, sample: SetUp) -> float:
+        """How far a sample of the same model is from what the fitted one says of it (Cudeck & Browne 1983)."""
+
+    def apart_words(self, estimator: str) -> str:
+        """What that is called."""
+
     def quick_fit(self, specification: Specification, source: Source, settings: EstimationSettings) -> Any:
         """A model estimated for comparisons alone; None where it cannot be."""
 

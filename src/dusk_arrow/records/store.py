@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
-from dusk_arrow.core.observations.steps import Step, apply_steps
+from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import step_list
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now

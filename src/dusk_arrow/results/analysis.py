@@ -11,8 +11,10 @@ import numpy as np
 
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Depth, Family, Fitted, NotFitted, SetUp
-from dusk_arrow.core.observations.data import Moments, Source
+from dusk_arrow.core.observations.data import DataSet, Moments, Source
+from dusk_arrow.core.observations.screening import ColumnSummary, summarise
 from dusk_arrow.core.problems import Problem, has_error
+from dusk_arrow.core.scores import ScoreWeights, score
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
@@ -29,6 +31,7 @@ from dusk_arrow.results.judgements import (
     weight_note,
     with_recoding,
 )
+from dusk_arrow.results.redundancy import Redundancy, redundancies, wrong_items
 from dusk_arrow.results.settings import Settings
 
 log = logging.getLogger(__name__)
@@ -48,6 +51,8 @@ class Analysis:
     fitted: Fitted | None = None
     bootstrap: BootstrapOutcome | None = None
     common_method: CommonMethod | None = None
+    redundancy: tuple[Redundancy, ...] = ()
+    scored: tuple[tuple[str, ColumnSummary], ...] | None = None
 
 
 class _EndedError(Exception):
@@ -110,8 +115,21 @@ def _analyse(
     if fitted.task is not None:
         outcome = bootstrap(fitted, fitted.task, settings, runner, progress)
         problems += _shaky(outcome, settings)
-    method = common_method(specification, source, settings) if depth == "thorough" else None
-    return Analysis("estimated", specification, model, settings, source, tuple(problems), fitted, outcome, method)
+    problems += wrong_items(model, source, settings)
+    thorough = depth == "thorough"
+    return Analysis(
+        "estimated",
+        specification,
+        model,
+        settings,
+        source,
+        tuple(problems),
+        fitted,
+        outcome,
+        common_method(specification, source, settings) if thorough else None,
+        redundancies(fitted, model, source, settings),
+        described(fitted.scores, source) if thorough else None,
+    )
 
 
 def _checked(
@@ -174,6 +192,15 @@ def _judged(family: Family, fitted: Fitted, source: Source, model: Model) -> lis
     problems += [with_recoding(problem, source, model) for problem in family.explain(fitted)]
     problems += dependent_estimates(fitted.free, fitted.covariance)
     return problems + shared_residuals(fitted.quality.constructs, fitted.modifications)
+
+
+def described(weights: ScoreWeights, source: Source) -> tuple[tuple[str, ColumnSummary], ...] | None:
+    """The scores of every construct over the cases, described; None where there are no cases."""
+    if not isinstance(source, DataSet):
+        return None
+    values = score(weights, source.matrix(weights.observed))
+    chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
+    return tuple((weights.nodes[i], summarise(values[:, i])) for i in chosen)
 
 
 def _shaky(outcome: BootstrapOutcome, settings: Settings) -> list[Problem]:

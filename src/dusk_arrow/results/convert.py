@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from dusk_arrow.core.observations.screening import ColumnSummary
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
 from dusk_arrow.results.document import (
@@ -18,6 +19,7 @@ from dusk_arrow.results.document import (
     PlacePart,
     ProblemPart,
     RepairPart,
+    ScoreDescriptivesPart,
     headline_of,
 )
 
@@ -54,3 +56,10 @@ def bootstrap_part(summary: BootstrapSummary | None, asked: Headline) -> Bootstr
         "percentile": summary.percentile, "bias-corrected": summary.bias_corrected, "bca": summary.bca,
     }  # fmt: skip
     return Bootstrap(**asdict(summary), headline=headline_of(bounds, asked))
+
+
+def descriptives_part(construct: str, summary: ColumnSummary) -> ScoreDescriptivesPart:
+    """What the scores of a construct are like."""
+    return ScoreDescriptivesPart(
+        construct_=construct, **{key: value for key, value in asdict(summary).items() if key != "missing"}
+    )

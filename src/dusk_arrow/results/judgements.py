@@ -11,7 +11,7 @@ from dusk_arrow.core.family import Minima, Modification
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases
-from dusk_arrow.core.observations.steps import recoding
+from dusk_arrow.core.observations.taking_steps import recoding
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem, Repair, listed

@@ -14,7 +14,7 @@ from dusk_arrow.core.observations.missing import little_test, patterns
 from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
 from dusk_arrow.core.observations.screening import shape_errors, shapiro_wilk, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
-from dusk_arrow.core.observations.steps import DropColumns, HoldOut, TreatAsMissing, recoding
+from dusk_arrow.core.observations.steps import DropColumns, HoldOut, TreatAsMissing
 from dusk_arrow.core.observations.suspects import (
     duplicate_cases,
     exact_sums,
@@ -25,6 +25,7 @@ from dusk_arrow.core.observations.suspects import (
     reversed_items,
     straight_liners,
 )
+from dusk_arrow.core.observations.taking_steps import recoding
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, counted, listed
 from dusk_arrow.core.wording import coefficient
 from dusk_arrow.results.convert import matrix_part, number, problem_part

@@ -37,6 +37,7 @@ class Settings(BaseModel):
     second_order: Literal["two-stage", "repeated"] = "two-stage"
     signs: Literal["loadings", "full-sample"] = "loadings"
     means: bool = False
+    global_items: dict[str, str] = Field(default={}, max_length=100)
     bootstrap: int = Field(default=0, ge=0, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0)
     interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"

@@ -11,7 +11,8 @@ from pydantic import AfterValidator, BaseModel, Field
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.observations.steps import HoldOut, Step, apply_steps, current_names, held_out, words
+from dusk_arrow.core.observations.steps import HoldOut, HoldOutHalf, Step, current_names, held_out, words
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import rename_column
 from dusk_arrow.core.specification.sentences import parse
@@ -23,6 +24,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
+from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.screening import CheckDocument, check_document, screening_tables
 from dusk_arrow.results.waves import WaveReport, compare_waves
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
@@ -126,12 +128,47 @@ def _move_model(session: Session, model: ModelRow, version: DataVersionRow, said
     store.add_revision(session, model, write(specification), [], f"data: {said}", None, None, version.id)
 
 
-def _move_models(session: Session, project: ProjectRow, version: DataVersionRow, said: str) -> list[str]:
-    """Every model of the project on a version of the data; the names of the models."""
-    models = store.models_of(session, project.id)
+def _move_models(
+    session: Session, project: ProjectRow, version: DataVersionRow, said: str, but: int | None = None
+) -> list[str]:
+    """Every model of the project (but one, by its number) on a version of the data; the names of the models."""
+    models = [model for model in store.models_of(session, project.id) if model.id != but]
     for model in models:
         _move_model(session, model, version, said)
     return [model.name for model in models]
+
+
+def _record(
+    session: Session, project: ProjectRow, steps: list[Step], but: int | None = None
+) -> tuple[DataVersionRow, list[str]]:
+    """A version of the project's data after these steps, which all models (but one) move to; the names of these models.
+    Answers 422 where there are no cases, a step cannot be taken, or what was seen is to be hidden again."""
+    version = store.current_version(session, project)
+    imported_row = session.get_one(DataSetRow, version.data_set_id)
+    imported = store.load_import(imported_row)
+    if isinstance(imported, Moments):
+        raise refuse(422, "steps_need_cases", "Steps work on cases, and a matrix has none.")
+    before = store.steps_of(version)
+    seen, now = half_step(before), half_step(steps)
+    if seen is not None and seen.opened and now is not None and not now.opened:
+        raise refuse(422, "already_opened", "The half that was held out was opened; what was seen stays seen.")
+    data, faults = apply_steps(imported, steps)
+    if faults:
+        raise HttpProblem(422, faults)
+    said = _said(before, steps)
+    row = store.add_data_version(session, imported_row, step_list().dump_python(steps, mode="json"), said, data)
+    project.data_version_id = row.id
+    return row, _move_models(session, project, row, said, but)
+
+
+def add_steps(session: Session, model: ModelRow, added: list[Step]) -> DataVersionRow:
+    """A version of the data with steps more, made by a gesture on a model; the other models of its project move to it.
+    Answers 409 where the model stands at earlier data."""
+    project = session.get_one(ProjectRow, model.project_id)
+    version = store.current_version(session, project)
+    if store.head_of(session, model).data_version_id != version.id:
+        raise refuse(409, "earlier_data", "This revision uses earlier data. Bring the model to the present data first.")
+    return _record(session, project, [*store.steps_of(version), *added], model.id)[0]
 
 
 @api.put("/<int:project_id>/steps", operation_id="setSteps", responses={200: StepsPart})
@@ -144,21 +181,8 @@ def set_steps(path: ProjectPath, body: NewSteps) -> Response:
             raise refuse(
                 409, "not_the_head", "The data were changed elsewhere meanwhile; they are shown as they are now."
             )
-        imported_row = session.get_one(DataSetRow, version.data_set_id)
-        imported = store.load_import(imported_row)
-        if isinstance(imported, Moments):
-            raise refuse(422, "steps_need_cases", "Steps work on cases, and a matrix has none.")
-        before = store.steps_of(version)
         steps = list(body.steps)
-        if steps == before:
-            return reply(_steps_part(session, project, []))
-        data, faults = apply_steps(imported, steps)
-        if faults:
-            raise HttpProblem(422, faults)
-        said = _said(before, steps)
-        row = store.add_data_version(session, imported_row, step_list().dump_python(steps, mode="json"), said, data)
-        project.data_version_id = row.id
-        changed = _move_models(session, project, row, said)
+        changed = [] if steps == store.steps_of(version) else _record(session, project, steps)[1]
         return reply(_steps_part(session, project, changed))
 
 
@@ -197,7 +221,7 @@ def _wave(session: Session, path: ProjectPath, form: FileForm) -> tuple[ProjectR
     data, noticed, _ = read_form(form)
     if isinstance(data, Moments) or isinstance(before, Moments):
         raise refuse(422, "waves_need_cases", "Only cases can be replaced by a new wave.")
-    steps: list[Step] = [step for step in store.steps_of(version) if not isinstance(step, HoldOut)]
+    steps: list[Step] = [step for step in store.steps_of(version) if not isinstance(step, HoldOut | HoldOutHalf)]
     after, faults = apply_steps(data, steps)
     problems = [problem_part(problem) for problem in [*noticed, *faults]]
     return project, data, Replaced(report=compare_waves(before, after), problems=problems, models_changed=[]), steps

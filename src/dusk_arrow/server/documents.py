@@ -4,19 +4,22 @@ them.
 
 from __future__ import annotations
 
+import hashlib
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow import __version__
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import RevisionRow, RunRow
+from dusk_arrow.records.tables import DataSetRow, RevisionRow, RunRow
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import (
@@ -25,6 +28,7 @@ from dusk_arrow.results.document import (
     EffectPart,
     FitPart,
     FSquaredPart,
+    HoldoutPart,
     ImportancePart,
     MediationPart,
     ModificationPart,
@@ -34,8 +38,11 @@ from dusk_arrow.results.document import (
     QualityPart,
     ResidualsPart,
     Results,
+    ScoreDescriptivesPart,
     TrackedPart,
 )
+from dusk_arrow.results.holdout import half_step, opened
+from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -74,7 +81,10 @@ def stored_results(run: RunRow) -> Results | None:
 
 def core_settings(settings: Settings) -> dict[str, object]:
     """The settings without those of the bootstrap."""
-    return settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
+    kept = settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
+    if not kept["global_items"]:
+        del kept["global_items"]  # runs that were stored before there were any say nothing of them
+    return kept
 
 
 def with_settings(revision: RevisionRow, settings: Settings) -> RevisionRow:
@@ -170,6 +180,7 @@ class ThoroughDocument(Part):
     prediction: PredictionPart | None
     importance: list[ImportancePart]
     common_method: CommonMethodPart | None
+    holdout: HoldoutPart | None
 
 
 class ModificationDocument(Part):
@@ -191,9 +202,10 @@ def _document(session: Session, path: RevisionPath, run_id: int | None) -> Resul
     return kept
 
 
-def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel]) -> Response:
+def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel], which: str = "") -> Response:
     """A part of a document. It never changes while the program stays the same, and is not computed for whoever has it."""
-    tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}"
+    asked = hashlib.sha256(which.encode()).hexdigest()[:12] if which else ""
+    tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}{asked}"
     if request.if_none_match.contains_weak(tag):
         answer = Response(status=304)
     else:
@@ -253,10 +265,63 @@ def get_thorough(path: RevisionPath, query: OfRun) -> Response:
         known = results.prediction is not None or results.common_method is not None
         found = results if known else _thorough(path.revision_id, results)
         return ThoroughDocument(
-            prediction=found.prediction, importance=found.importance, common_method=found.common_method
+            prediction=found.prediction,
+            importance=found.importance,
+            common_method=found.common_method,
+            holdout=keep("holdout", path.revision_id, lambda: _holdout(path.revision_id, results)),
         )
 
     return _part(path, query, make)
+
+
+class OfScores(OfRun):
+    """Which scores, and of which two constructs."""
+
+    method: Literal["regression", "bartlett"] = "regression"
+    first: str | None = Field(default=None, max_length=200)
+    second: str | None = Field(default=None, max_length=200)
+
+
+class ScoresDocument(Part):
+    """Scores of the cases: whether there are Bartlett's, what they are like, and two constructs against each other (the first
+    two unless named; null where there is but one)."""
+
+    bartlett: bool
+    descriptives: list[ScoreDescriptivesPart]
+    pair: ScorePair | None
+
+
+@api.get("/scores", operation_id="getScoresPart", responses={200: ScoresDocument})
+def get_scores(path: RevisionPath, query: OfScores) -> Response:
+    """Scores of the cases of a revision's data."""
+
+    def make(results: Results) -> ScoresDocument:
+        with context().sessions() as session:
+            data = version_data(session.get_one(RevisionRow, path.revision_id).data_version_id)
+        if not isinstance(data, DataSet):
+            raise refuse(422, "scores_need_cases", "Scores are of single cases, and a matrix has none.")
+        described = described_scores(results, data, query.method)
+        names = [one.construct_ for one in described]
+        first = query.first or names[0]
+        second = query.second or next((name for name in names if name != first), None)
+        return ScoresDocument(
+            bartlett=results.scores is not None and results.scores.bartlett is not None,
+            descriptives=described,
+            pair=None if second is None else score_pair(results, data, first, second, query.method),
+        )
+
+    return _part(path, query, make, f"{query.method}-{query.first}-{query.second}")
+
+
+def _holdout(revision_id: int, results: Results) -> HoldoutPart | None:
+    """Both halves, where a half was held out of the revision's data and opened."""
+    with context().sessions() as session:
+        version = store.version_of(session, session.get_one(RevisionRow, revision_id))
+        steps = store.steps_of(version)
+        if half_step(steps) is None:
+            return None
+        imported = store.load_import(session.get_one(DataSetRow, version.data_set_id))
+    return opened(results, imported, steps) if isinstance(imported, DataSet) else None
 
 
 def _thorough(revision_id: int, results: Results) -> Results:

@@ -13,7 +13,8 @@ from flask_openapi3 import APIBlueprint, FileStorage, Tag
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.observations.steps import Step, apply_steps
+from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.exchange.previews import preview, with_names
 from dusk_arrow.exchange.reading import read_any

@@ -13,15 +13,18 @@ from pydantic import BaseModel, Field, FiniteFloat, TypeAdapter
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
+from dusk_arrow.core.observations.steps import words as words_of_step
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import AddPath, Change, words
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
+from dusk_arrow.exchange.recorded_steps import AnyStep
 from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, now
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply
+from dusk_arrow.server.data import add_steps
 from dusk_arrow.server.documents import core_settings
 from dusk_arrow.server.model_state import ModelState, ViewPart, board_of, find_model, state_of
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -42,10 +45,11 @@ class ModelPath(BaseModel):
 
 
 class NewRevision(BaseModel):
-    """A finished gesture: the revision it was made on, and what it changes."""
+    """A finished gesture: the revision it was made on, what it changes, and steps of the data that belong to it."""
 
     parent: int
     changes: list[AnyChange] = Field(min_length=1, max_length=500)
+    steps: list[AnyStep] = Field(default=[], max_length=20)
     reason: str | None = Field(default=None, max_length=2000)
     prompted: Literal["own", "data"] = "own"
 
@@ -81,8 +85,9 @@ def add_revision(path: ModelPath, body: NewRevision) -> Response:
         model = at_head(session, path.model_id, body.parent)
         before = parse(store.head_of(session, model).specification)
         after = apply_all(before, body.changes)
-        if after != before:
-            said = "; ".join(words(change) for change in body.changes)
+        if after != before or body.steps:
+            said = "; ".join([*(words_of_step(step) for step in body.steps), *(words(c) for c in body.changes)])
+            version = add_steps(session, model, list(body.steps)) if body.steps else None
             dumped = [CHANGE.dump_python(change, mode="json") for change in body.changes]
             store.add_revision(
                 session,
@@ -92,6 +97,7 @@ def add_revision(path: ModelPath, body: NewRevision) -> Response:
                 said,
                 body.reason,
                 _with_structure(session, model, body.changes),
+                None if version is None else version.id,
                 prompted=body.prompted,
             )
             _rename_pins(model, body.changes)
@@ -159,6 +165,12 @@ class ModelEdit(BaseModel):
     removed: bool | None = None
 
 
+def _global_items(before: Any, after: Any) -> list[str]:
+    """What changed about the items that sum constructs up, in words."""
+    said = [f"{item} sums {construct} up" for construct, item in after.items() if before.get(construct) != item]
+    return said + [f"nothing sums {construct} up" for construct in before if construct not in after]
+
+
 @api.put("/<int:model_id>/settings", operation_id="setSettings", responses={200: ModelState})
 def set_settings(path: ModelPath, body: NewSettings) -> Response:
     """Estimates the model another way; this is a revision, so it can be undone."""
@@ -172,6 +184,7 @@ def set_settings(path: ModelPath, body: NewSettings) -> Response:
         after = core_settings(body.settings)
         options = options_by_name()
         families = {family.key: family.words for family in FAMILY_OPTIONS}
+        items = _global_items(before.pop("global_items", {}), after.get("global_items", {}))
         changed = [
             families[str(value)]
             if name == "family"
@@ -179,10 +192,10 @@ def set_settings(path: ModelPath, body: NewSettings) -> Response:
             if name in SAID_AS_THEY_ARE
             else f"{name.replace('_', ' ')} {value}"
             for name, value in after.items()
-            if before[name] != value
+            if name != "global_items" and before[name] != value
         ]
-        if changed:
-            said = f"estimated: {', '.join(changed)}"
+        if changed or items:
+            said = "; ".join([*([f"estimated: {', '.join(changed)}"] if changed else []), *items])
             store.add_revision(session, model, head.specification, [], said, None, after)
     return _state(path.model_id)
 

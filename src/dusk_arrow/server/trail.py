@@ -19,6 +19,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.comparison import compare, quick_fit
 from dusk_arrow.results.document import Part, Results
+from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.key_figures import LINES, KeyFigures, key_figures
 from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
@@ -82,10 +83,23 @@ class KeptEntry(Part):
     reason: str | None
 
 
+class HalfState(BaseModel):
+    """The half of the cases that is held out of the data of the head: by which seed, whether it was opened, and how many
+    changes came from these data before it was held out and since it was opened."""
+
+    seed: int
+    opened: bool
+    before: int
+    since_opened: int
+
+
 class Trail(BaseModel):
-    """Every revision of a model, the oldest first; `complete` once the figures of all are known."""
+    """Every revision of a model, the oldest first; `way` are those from the root to the head, `complete` is true once the
+    figures of all are known."""
 
     head: int
+    way: list[int]
+    half: HalfState | None
     revisions: list[TrailRevision]
     indices: list[IndexPart]
     aside: list[AsideEntry]
@@ -195,13 +209,39 @@ def _kept(head: RevisionRow) -> list[KeptEntry]:
     ]
 
 
+def _way(head: RevisionRow, by_id: dict[int, RevisionRow]) -> list[RevisionRow]:
+    """The revisions from the root to the head."""
+    way, at = [head], by_id.get(head.parent_id or 0)
+    while at is not None:
+        way.append(at)
+        at = by_id.get(at.parent_id or 0)
+    return way[::-1]
+
+
+def _half(session: Session, way: list[RevisionRow]) -> HalfState | None:
+    found = {row.data_version_id: half_step(store.steps_of(store.version_of(session, row))) for row in way}
+    now = found[way[-1].data_version_id]
+    if now is None:
+        return None
+    from_data = [(found[row.data_version_id], row) for row in way if row.prompted == "data"]
+    return HalfState(
+        seed=now.seed,
+        opened=now.opened,
+        before=sum(half is None for half, _ in from_data),
+        since_opened=sum(half is not None and half.opened for half, _ in from_data),
+    )
+
+
 def _trail(session: Session, model: ModelRow) -> Trail:
     rows = list(store.revisions_of(session, model.id))
     complete = _remember(session, rows)
     by_id = {row.id: row for row in rows}
     head = by_id[model.head_id or 0]
+    way = _way(head, by_id)
     return Trail(
         head=head.id,
+        way=[row.id for row in way],
+        half=_half(session, way),
         revisions=[_line(row, by_id) for row in rows],
         indices=[IndexPart(key=k, label=BY_KEY[k].label, decimals=DECIMALS.get(k, 3)) for k in LINES],
         aside=_aside(session, head, by_id),

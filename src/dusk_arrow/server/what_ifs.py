@@ -9,24 +9,30 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from dusk_arrow.core.assessment.criteria import Sheet
+from dusk_arrow.core.observations.data import Moments
+from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import Change
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
+from dusk_arrow.exchange.recorded_steps import AnyStep
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import RevisionRow
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.comparison import difference
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings, with_choices
-from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs
+from dusk_arrow.results.what_ifs import ItemWhatIf, LeftOutWhatIf, estimator_of, item_what_ifs, left_out_what_ifs
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import fit_revision, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
-from dusk_arrow.server.problems import ProblemDocument
+from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
 
 api = APIBlueprint(
     "what_ifs", __name__, url_prefix="/api/models", abp_tags=[Tag(name="models")],
@@ -36,9 +42,10 @@ AnyChange = Annotated[Change, Field(discriminator="type")]
 
 
 class WhatIf(BaseModel):
-    """Changes to try without making them, and settings to estimate them with."""
+    """Changes to try without making them, steps of the data and settings to estimate them with."""
 
     changes: list[AnyChange] = Field(default=[], max_length=500)
+    steps: list[AnyStep] = Field(default=[], max_length=20)
     settings: list[Choose] = Field(default=[], max_length=20)
 
 
@@ -76,9 +83,21 @@ def what_if(path: ModelPath, body: WhatIf) -> Response:
         head = store.head_of(session, model)
         now = fit_revision(session, head)
         text = write(apply_all(parse(head.specification), body.changes))
-        then = fit_revision(session, _estimated_with(head, body.settings), text)
+        tried = _estimated_with(head, body.settings)
+        then = _on_other_data(tried, text, list(body.steps)) if body.steps else fit_revision(session, tried, text)
         criteria = cut_offs(session, model)
     return reply(_compare(now, then, criteria))
+
+
+def _on_other_data(revision: RevisionRow, text: str, steps: list[Step]) -> Results:
+    """A text estimated on the revision's data after further steps; nothing is stored."""
+    data = version_data(revision.data_version_id)
+    if isinstance(data, Moments):
+        raise refuse(422, "steps_need_cases", "Steps work on cases, and a matrix has none.")
+    stepped, faults = apply_steps(data, steps)
+    if faults:
+        raise HttpProblem(422, faults)
+    return assemble(analyse(parse(text), stepped, Settings.model_validate(revision.settings)))
 
 
 def _estimated_with(head: RevisionRow, chosen: list[Choose]) -> RevisionRow:
@@ -119,6 +138,28 @@ def _compare(now: Results, then: Results, criteria: Sheet) -> WhatIfResult:
 def _differ(first: float | None, second: float | None) -> bool:
     """Whether two figures differ by something a reader would see."""
     return first is not None and second is not None and abs(first - second) >= 0.005
+
+
+class LeftOutWhatIfs(BaseModel):
+    """What the model leaves out, let in one at a time."""
+
+    items: list[LeftOutWhatIf]
+
+
+@api.get("/<int:model_id>/left-out-what-ifs", operation_id="leftOutWhatIfs", responses={200: LeftOutWhatIfs})
+def get_left_out_what_ifs(path: ModelPath) -> Response:
+    """What letting in a residual covariance or a cross-loading would do, by refitting; nothing is stored."""
+    with context().sessions() as session:
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        criteria, now = cut_offs(session, model), fit_revision(session, head)
+
+    def tried() -> LeftOutWhatIfs:
+        estimate = estimator_of(version_data(head.data_version_id), Settings.model_validate(head.settings))
+        specification = parse(head.specification)
+        return LeftOutWhatIfs(items=left_out_what_ifs(specification, now, estimate, criteria) if now.converged else [])
+
+    return reply(keep(f"left out by {criteria.preset} {sorted(criteria.own.items())}", head.id, tried))
 
 
 class ItemWhatIfs(BaseModel):

@@ -1,4 +1,4 @@
-"""Discriminant validity from indicator correlations."""
+"""Discriminant validity from indicator correlations, and whether a formative construct covers what it is meant to."""
 
 from __future__ import annotations
 
@@ -59,4 +59,14 @@ def _ratios(size: Array, blocks: Sequence[Sequence[int]]) -> Array:
     with np.errstate(invalid="ignore", divide="ignore"):
         root = np.sqrt(np.where((within > 0), within, np.nan))
         result: Array = mean[..., first, second] / (root[..., first] * root[..., second])
+    return result
+
+
+def redundancy(weights: Array, covariance: Array) -> Array:
+    """Correlations (…) of a composite with an item that sums it up: weights (…, k) of the first k columns of covariances
+    (…, k + 1, k + 1), the item last (Chin 1998); nan where either does not vary."""
+    inner, with_item, own = covariance[..., :-1, :-1], covariance[..., :-1, -1], covariance[..., -1, -1]
+    variance = np.einsum("...i,...ij,...j->...", weights, inner, weights)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        result: Array = (weights * with_item).sum(axis=-1) / np.sqrt(variance * own)
     return result

@@ -18,6 +18,7 @@ from dusk_arrow.core.composite.bootstrapping import (
     run_chunk,
     transformation,
 )
+from dusk_arrow.core.composite.distances import squared_euclidean
 from dusk_arrow.core.composite.explaining import explain
 from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.importance import importance, scale_ends
@@ -184,6 +185,15 @@ class CompositeFamily:
         """All figures for one chunk of resamples."""
         with np.errstate(invalid="ignore", divide="ignore"):
             return run_chunk(prepared, chunk)
+
+    def apart(self, fitted: Fitted, sample: SetUp) -> float:
+        """d_ULS of the sample's correlations from the implied ones."""
+        observed, implied = (correlation_from(m) for m in (sample.evidence[0].covariance, fitted.implied))
+        return float(squared_euclidean(observed, implied))
+
+    def apart_words(self, estimator: str) -> str:
+        """d_ULS, whichever the estimator."""
+        return "d_ULS"
 
     def quick_fit(self, specification: Specification, source: Source, settings: EstimationSettings) -> None:
         """Composites have nothing to compare models by."""

@@ -10,7 +10,14 @@ from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, Path
 from dusk_arrow.core.covariance import comparison
 from dusk_arrow.core.covariance.admissibility import admissible_at, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, PreparedTask, prepare, run_chunk
-from dusk_arrow.core.covariance.estimation import Estimation, SingularMomentsError, estimate, identification
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
+from dusk_arrow.core.covariance.estimation import (
+    Estimation,
+    SingularMomentsError,
+    discrepancy_of,
+    estimate,
+    identification,
+)
 from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, figures
 from dusk_arrow.core.covariance.global_fit import assess_model, assess_scaled
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
@@ -186,6 +193,19 @@ class CovarianceFamily:
     def run_chunk(self, prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
         """All figures for one chunk of resamples."""
         return run_chunk(prepared, chunk)
+
+    def apart(self, fitted: Fitted, sample: SetUp) -> float:
+        """F of the estimator at the fitted values, in the sample's moments; nan where those are singular."""
+        estimation: Estimation = fitted.own
+        try:
+            discrepancy = discrepancy_of(estimation.model, sample.own.evidence, estimation.estimator)
+        except SingularMomentsError:
+            return float("nan")
+        return float(discrepancy.evaluate(estimation.model, estimation.point.theta[None], ONLY)[0][0])
+
+    def apart_words(self, estimator: str) -> str:
+        """The estimator's F."""
+        return f"F ({estimator.upper()})"
 
     def quick_fit(
         self, specification: Specification, source: Source, settings: EstimationSettings

@@ -1,18 +1,13 @@
-"""Recorded steps: what is done to an imported data set on its way to the analysis, never to the import itself."""
+"""Recorded steps: what is done to an imported data set on its way to the analysis, never to the import itself, as values."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Literal
 
-import numpy as np
-
-from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.conditions import fulfilled
-from dusk_arrow.core.observations.data import Column, DataSet, Level
-from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed, nearest
-from dusk_arrow.core.wording import plain
+from dusk_arrow.core.observations.data import Level
+from dusk_arrow.core.problems import listed
 
 
 @dataclass(frozen=True)
@@ -66,6 +61,19 @@ class HoldOut:
     reason: str | None = None
     on: bool = True
     type: Literal["hold_out"] = "hold_out"
+
+
+@dataclass(frozen=True)
+class HoldOutHalf:
+    """Half of the cases stays out, unseen, until it is `opened`: of those with every answer in `columns`, shuffled by the seed,
+    the first ⌈n/2⌉ stay in use. `half` is which of the two is looked at."""
+
+    columns: tuple[str, ...]
+    seed: int = 1
+    opened: bool = False
+    half: Literal["first", "second"] = "first"
+    on: bool = True
+    type: Literal["hold_out_half"] = "hold_out_half"
 
 
 @dataclass(frozen=True)
@@ -144,6 +152,7 @@ Step = (
     | TreatAsMissing
     | Reverse
     | HoldOut
+    | HoldOutHalf
     | KeepCases
     | WeightCases
     | FillWithMean
@@ -170,6 +179,8 @@ def words(step: Step) -> str:
                 f"case {cases[0]} held out" if len(cases) == 1 else f"cases {listed([str(c) for c in cases])} held out"
             )
             return one + (f": {reason}" if reason else "")
+        case HoldOutHalf(_, seed, opened):
+            return f"half of the cases held out {'and opened' if opened else 'unseen'} (seed {seed})"
         case KeepCases(condition):
             return f"only cases where {condition}"
         case WeightCases(column):
@@ -186,221 +197,6 @@ def words(step: Step) -> str:
             return f"{listed(columns)} dropped"
 
 
-def _refuse(code: str, message: str, *about: str) -> ProblemError:
-    return ProblemError([Problem(code, "error", message, about)])
-
-
-def _find(data: DataSet, name: str) -> Column:
-    if name in data.names:
-        return data.column(name)
-    guess = nearest(name, data.names)
-    raise _refuse("unknown_column", f"There is no column {name}." + (f" Did you mean {guess}?" if guess else ""), name)
-
-
-def _numbers(data: DataSet, name: str) -> Array:
-    column = _find(data, name)
-    if column.numbers is None:
-        raise _refuse("text_column", f"{name} holds text, not numbers.", name)
-    return column.numbers
-
-
-def _each(data: DataSet, names: Sequence[str], change: Callable[[Column], Column]) -> DataSet:
-    for name in names:
-        _find(data, name)
-    wanted = set(names)
-    return replace(data, columns=tuple(change(c) if c.name in wanted else c for c in data.columns))
-
-
-def _kept(data: DataSet, rows: Any) -> DataSet:
-    columns = tuple(
-        replace(
-            c,
-            numbers=None if c.numbers is None else c.numbers[rows],
-            texts=None if c.texts is None else c.texts[rows],
-        )
-        for c in data.columns
-    )
-    if not np.any(rows):
-        raise _refuse("no_cases", "No case would be left.")
-    return replace(data, columns=columns, cases=tuple(np.array(data.case_numbers)[rows].tolist()))
-
-
-def _new(data: DataSet, name: str, numbers: Array, label: str, level: Level = "number") -> DataSet:
-    name = name.strip()
-    if not name:
-        raise _refuse("name_empty", "The new column needs a name.")
-    if name in data.names:
-        raise _refuse("name_taken", f"There is a column {name} already.", name)
-    return replace(data, columns=(*data.columns, Column(name, level, numbers, None, label)))
-
-
-def _missing_codes(column: Column, codes: Sequence[str]) -> Column:
-    if column.numbers is not None:
-        values = []
-        for code in codes:
-            try:
-                values.append(float(code.replace("−", "-")))
-            except ValueError:
-                continue
-        numbers = np.where(np.isin(column.numbers, values), np.nan, column.numbers)
-        return replace(column, numbers=numbers)
-    assert column.texts is not None
-    texts = np.array([None if t in codes else t for t in column.texts], dtype=object)
-    try:
-        numbers = np.array([np.nan if t is None else float(t) for t in texts])
-    except ValueError:
-        return replace(column, texts=texts)
-    return replace(column, texts=None, numbers=numbers, level="number")
-
-
-def _reverse(data: DataSet, step: Reverse) -> DataSet:
-    if not step.high > step.low:
-        raise _refuse("scale_invalid", "The upper end of the scale must be above the lower one.", *step.columns)
-    for name in step.columns:
-        values = _numbers(data, name)
-        outside = np.flatnonzero((values < step.low) | (values > step.high))
-        if outside.size:
-            shown = listed([str(data.case_numbers[i]) for i in outside.tolist()], 3)
-            message = (
-                f"{name} has answers outside {step.low:g} to {step.high:g} (case {shown}): "
-                "give the true ends of its scale, or treat those answers as missing first."
-            )
-            raise _refuse("outside_scale", message, name)
-
-    def turn(column: Column) -> Column:
-        assert column.numbers is not None
-        labels = {}
-        for key, label in column.value_labels.items():
-            try:
-                labels[f"{step.low + step.high - float(key):g}"] = label
-            except ValueError:
-                labels[key] = label
-        return replace(column, numbers=step.low + step.high - column.numbers, value_labels=labels)
-
-    ends = step.low + step.high
-    turned = {**data.turned, **dict.fromkeys(step.columns, ends)}
-    turned = {name: total for name, total in turned.items() if name not in step.columns or name not in data.turned}
-    return replace(_each(data, step.columns, turn), turned=turned)
-
-
-def _combine(data: DataSet, step: Combine) -> DataSet:
-    if len(step.columns) < 2:
-        raise _refuse("too_few_columns", "At least two columns are needed to be combined.", *step.columns)
-    values = np.column_stack([_numbers(data, name) for name in step.columns])
-    answered = (~np.isnan(values)).sum(axis=1)
-    least = step.least or len(step.columns)
-    total = np.where(answered > 0, np.nanmean(np.where(answered[:, None] > 0, values, 0.0), axis=1), np.nan)
-    if step.how == "sum":
-        total = total * len(step.columns)
-    numbers = np.where(answered >= least, total, np.nan)
-    return _new(data, step.name, numbers, f"{step.how} of {listed(step.columns)}")
-
-
-def _dummy(data: DataSet, step: DummyCode) -> DataSet:
-    column = _find(data, step.column)
-    applies = fulfilled(data, f'"{column.name}" = "{step.category}"')
-    gone = fulfilled(data, f'"{column.name}" is missing')
-    if not applies.any():
-        raise _refuse("category_unknown", f"No case of {column.name} is “{step.category}”.", column.name)
-    return _new(data, step.name, np.where(gone, np.nan, applies.astype(float)), f"{column.name} is {step.category}")
-
-
-def _center(data: DataSet, step: Center) -> DataSet:
-    values = _numbers(data, step.column)
-    spread = float(np.nanstd(values, ddof=1)) if step.standardize else 1.0
-    if not spread > 0:
-        raise _refuse("zero_variance", f"{step.column} does not vary, so it cannot be standardized.", step.column)
-    what = "standardized" if step.standardize else "centred"
-    return _new(data, step.name, (values - np.nanmean(values)) / spread, f"{step.column}, {what}")
-
-
-def apply_step(data: DataSet, step: Step) -> DataSet:
-    """The data set after one step. Raises ProblemError where the step cannot be taken, and says why."""
-    match step:
-        case RenameColumn(column, to):
-            to = to.strip()
-            if not to:
-                raise _refuse("name_empty", "A column needs a name.", column)
-            if to != column and to in data.names:
-                raise _refuse("name_taken", f"There is a column {to} already.", to)
-            turned = {to if name == column else name: ends for name, ends in data.turned.items()}
-            return replace(_each(data, (column,), lambda c: replace(c, name=to)), turned=turned)
-        case DescribeColumn(column, label, level, labels):
-            found = _find(data, column)
-            if level in ("number", "ordered") and found.numbers is None:
-                raise _refuse("text_column", f"{column} holds text, so it cannot be a {level} column.", column)
-            return _each(
-                data,
-                (column,),
-                lambda c: replace(
-                    c,
-                    label=c.label if label is None else label or None,
-                    level=level or c.level,
-                    value_labels=c.value_labels if labels is None else labels,
-                ),
-            )
-        case TreatAsMissing(columns, codes):
-            return _each(data, columns, lambda c: _missing_codes(c, codes))
-        case Reverse():
-            return _reverse(data, step)
-        case HoldOut(cases):
-            return _kept(data, ~np.isin(np.array(data.case_numbers), cases))
-        case KeepCases(condition):
-            return _kept(data, fulfilled(data, condition))
-        case WeightCases(column):
-            weights = _numbers(data, column)
-            if np.isnan(weights).any() or (weights < 0).any():
-                raise _refuse("weights_invalid", f"{column} has gaps or negative values, which are no weights.", column)
-            return replace(data, weight=column)
-        case FillWithMean(columns):
-            for name in columns:
-                _numbers(data, name)
-            return _each(
-                data,
-                columns,
-                lambda c: c if c.numbers is None else replace(c, numbers=np.where(np.isnan(c.numbers), np.nanmean(c.numbers), c.numbers)),
-            )  # fmt: skip
-        case Combine():
-            return _combine(data, step)
-        case Center():
-            return _center(data, step)
-        case DummyCode():
-            return _dummy(data, step)
-        case DropColumns(columns):
-            for name in columns:
-                _find(data, name)
-            left = tuple(c for c in data.columns if c.name not in columns)
-            if not left:
-                raise _refuse("no_columns", "No column would be left.")
-            return replace(data, columns=left)
-
-
-def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Problem]]:
-    """The data set after all steps that are on, in order; one that cannot be taken is passed over with its problem."""
-    problems = []
-    for step in steps:
-        if not step.on:
-            continue
-        try:
-            data = apply_step(data, step)
-        except ProblemError as error:
-            for found in error.problems:
-                message = f"The step “{words(step)}” cannot be taken: {found.message}"
-                problems.append(replace(found, message=message))
-    return data, problems
-
-
-def recoding(data: DataSet, name: str, block: Sequence[str]) -> Repair:
-    """The recode of an item worded the other way round, over the ends of the answers in its block."""
-    columns = [data.column(other).numbers for other in {name, *block} if other in data.names]
-    answers = np.concatenate([values for values in columns if values is not None])
-    low, high = float(np.nanmin(answers)), float(np.nanmax(answers))
-    return Repair(
-        f"Recode {name} ({plain(low, 2).removesuffix('.00')} to {plain(high, 2).removesuffix('.00')})",
-        Reverse((name,), low, high),
-    )
-
-
 def current_names(steps: Sequence[Step]) -> dict[str, str]:
     """The present name of every imported column that steps rename."""
     names: dict[str, str] = {}
@@ -414,3 +210,8 @@ def current_names(steps: Sequence[Step]) -> dict[str, str]:
 def held_out(steps: Sequence[Step]) -> dict[int, str | None]:
     """Cases that steps hold out by number, with the reason."""
     return {case: s.reason for s in steps if isinstance(s, HoldOut) and s.on for case in s.cases}
+
+
+def other_half(steps: Sequence[Step]) -> list[Step]:
+    """The steps that lead to the half of the cases that is held out."""
+    return [replace(s, half="second") if isinstance(s, HoldOutHalf) else s for s in steps]

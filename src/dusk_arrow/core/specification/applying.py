@@ -26,6 +26,7 @@ from dusk_arrow.core.specification.changes import (
     RemoveObserved,
     RemovePath,
     Rename,
+    ReplaceIndicators,
     ReplaceText,
     SetAside,
     SetCovariance,
@@ -112,6 +113,24 @@ def _merge(specification: Specification, name: str, into: str) -> Specification:
     changes += [SetAside(into, n, reason) for n, reason in own.aside if n in fresh]
     changes += [AddPath(a, b) for a, b in dict.fromkeys(moved) if a != b and (a, b) not in paths]
     return apply_all(specification, changes)
+
+
+def _replaced(specification: Specification, construct: str, gone: tuple[str, ...], by: str) -> Specification:
+    """A column where the first of several indicators stood; what was said of these goes with them."""
+    for name in gone:
+        _member(specification, construct, name)
+    _check_free(specification, (by,))
+    first = next(name for name in _construct(specification, construct).everything if name in gone)
+
+    def edit(statement: Statement) -> list[Statement]:
+        if isinstance(statement, Shows | MadeOf) and statement.construct == construct:
+            placed = tuple(by if name == first else name for name in statement.indicators)
+            return [replace(statement, indicators=tuple(name for name in placed if name not in gone))]
+        return [statement]
+
+    for name in gone:
+        specification = forgotten(specification, name)
+    return edited(specification, edit)
 
 
 def _ordered(specification: Specification, construct: str, order: tuple[str, ...]) -> Specification:
@@ -210,6 +229,8 @@ def apply(specification: Specification, change: Change) -> Specification:
         case RemoveIndicator(construct, indicator):
             _member(specification, construct, indicator)
             return unlisted(forgotten(specification, indicator), construct, indicator)
+        case ReplaceIndicators(construct, indicators, by):
+            return _replaced(specification, construct, indicators, by)
         case MoveIndicator(indicator, construct, to):
             _construct(specification, to)
             specification = apply(specification, RemoveIndicator(construct, indicator))

@@ -74,6 +74,16 @@ class RemoveIndicator:
 
 
 @dataclass(frozen=True)
+class ReplaceIndicators:
+    """One column takes the place of several indicators of a construct, such as their mean."""
+
+    construct: str
+    indicators: tuple[str, ...]
+    by: str
+    type: Literal["replace_indicators"] = "replace_indicators"
+
+
+@dataclass(frozen=True)
 class MoveIndicator:
     """A column moves from one construct to another."""
 
@@ -235,6 +245,7 @@ Change = (
     | SetMode
     | AddIndicators
     | RemoveIndicator
+    | ReplaceIndicators
     | MoveIndicator
     | MakeMarker
     | SetAside
@@ -277,6 +288,8 @@ def words(change: Change) -> str:
             return f"{', '.join(indicators)} added to {construct}"
         case RemoveIndicator(construct, indicator):
             return f"{indicator} removed from {construct}"
+        case ReplaceIndicators(construct, indicators, by):
+            return f"{by} in the place of {listed(indicators)} in {construct}"
         case MoveIndicator(indicator, construct, to):
             return f"{indicator} moved from {construct} to {to}"
         case MakeMarker(construct, indicator):

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from dusk_arrow.core.observations.data import Column, DataSet, Level
-from dusk_arrow.core.observations.steps import Step, TreatAsMissing, apply_steps
+from dusk_arrow.core.observations.steps import Step, TreatAsMissing
+from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.exchange.cells import check_columns, within_reach
 from dusk_arrow.exchange.column_names import check_names, column_names
 from dusk_arrow.exchange.csv_files import MOST_COLUMNS

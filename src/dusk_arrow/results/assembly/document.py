@@ -11,7 +11,7 @@ from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis
 from dusk_arrow.results.assembly import estimates, quality
 from dusk_arrow.results.assembly.summaries import Found, found_of
-from dusk_arrow.results.convert import matrix_part, number, problem_part
+from dusk_arrow.results.convert import descriptives_part, matrix_part, number, problem_part
 from dusk_arrow.results.document import (
     BaselinePart,
     BollenStinePart,
@@ -29,6 +29,7 @@ from dusk_arrow.results.document import (
     ResidualsPart,
     Results,
     ScaledPart,
+    ScoreDescriptivesPart,
     ScoresPart,
 )
 
@@ -118,7 +119,11 @@ def _residuals(found: Found) -> ResidualsPart:
     )
 
 
-def _scores(found: Found) -> ScoresPart:
+def _described(analysis: Analysis) -> list[ScoreDescriptivesPart] | None:
+    return None if analysis.scored is None else [descriptives_part(*one) for one in analysis.scored]
+
+
+def _scores(found: Found, analysis: Analysis) -> ScoresPart:
     weights = found.fitted.scores
     chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
     rows = [weights.nodes[i] for i in chosen]
@@ -130,6 +135,7 @@ def _scores(found: Found) -> ScoresPart:
         bartlett=bartlett,
         means=None if found.fitted.evidence.means is None else weights.means.tolist(),
         origin=weights.origin[chosen].tolist(),
+        descriptives=_described(analysis),
     )
 
 
@@ -222,11 +228,11 @@ def assemble(analysis: Analysis) -> Results:
             "effects": estimates.effects(found),
             "mediation": estimates.mediation(found),
             "tracked": estimates.tracked(found),
-            "quality": quality.quality_part(found),
+            "quality": quality.quality_part(found, analysis.redundancy),
             "modification": estimates.modifications(found),
             "bootstrap_summary": _bootstrap_summary(found),
             "bootstrap_figures": quality.bootstrapped(found),
-            "scores": _scores(found),
+            "scores": _scores(found, analysis),
             "estimates": estimates.estimates(found),
         }
     )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from dusk_arrow.core.assessment.criteria import f_squared_words
@@ -15,7 +17,9 @@ from dusk_arrow.results.document import (
     HtmtPart,
     LoadingPart,
     QualityPart,
+    RedundancyPart,
 )
+from dusk_arrow.results.redundancy import Redundancy
 
 
 def _about(found: Found, figure: str) -> list[tuple[str, ...]]:
@@ -74,7 +78,7 @@ def _loadings(found: Found) -> list[LoadingPart]:
     return parts
 
 
-def quality_part(found: Found) -> QualityPart:
+def quality_part(found: Found, redundancy: Sequence[Redundancy] = ()) -> QualityPart:
     """Everything about measurement, and the collinearity of antecedents."""
     quality = found.fitted.quality
     names = [construct.name for construct in quality.constructs]
@@ -104,6 +108,10 @@ def quality_part(found: Found) -> QualityPart:
         vif_antecedents=[
             AntecedentVif(outcome=outcome, antecedent=name, vif=found.value("vif_antecedents", outcome, name))
             for outcome, name in _about(found, "vif_antecedents")
+        ],
+        redundancy=[
+            RedundancyPart(construct_=r.construct, item=r.item, correlation=number(r.correlation), n=r.n)
+            for r in redundancy
         ],
     )
 

@@ -132,4 +132,17 @@ FIGURES = (
         "quality",
         about="antecedent",
     ),
+    Criterion(
+        "redundancy",
+        "redundancy",
+        "How well a construct that is made of its items agrees with one item that sums it up: their correlation. A formative construct that misses part of what it is meant to be stays low.",
+        "r(Σ weight·item, global item)",
+        "Chin (1998)",
+        "quality",
+        "higher",
+        0.7,
+        None,
+        ".70, about half of the variance: Cheah, Sarstedt, Ringle, Ramayah & Ting (2018)",
+        about="construct",
+    ),
 )

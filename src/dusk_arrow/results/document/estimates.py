@@ -1,0 +1,105 @@
+"""Estimates in the results document: parameters, effects, and how their bootstrap went."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from dusk_arrow.core.parameter_key import ParameterKind
+from dusk_arrow.results.document.basics import Bootstrap, Headline, Interval, Matrix, Part
+
+
+class ParameterPart(Part):
+    """One parameter; fixed ones have null se, z, p_value and interval and say why they are fixed."""
+
+    kind: ParameterKind
+    from_: str = Field(alias="from")
+    to: str
+    role: Literal["residual", "disturbance", "exogenous"] | None
+    label: str | None
+    group: str | None = None
+    free: bool
+    why_fixed: str | None
+    estimate: float
+    se: float | None
+    z: float | None
+    p_value: float | None
+    interval: Interval | None
+    standardized: float | None
+    standardized_se: float | None
+    standardized_interval: Interval | None
+    bootstrap: Bootstrap | None = None
+    standardized_bootstrap: Bootstrap | None = None
+
+
+def standardized_headline(parameter: ParameterPart) -> Interval | None:
+    """The interval beside a standardized estimate: the bootstrap's headline, from the standard error where none was run."""
+    boot = parameter.standardized_bootstrap
+    return boot.headline if boot is not None else parameter.standardized_interval
+
+
+class EffectPart(Part):
+    """A direct, specific indirect, total indirect or total effect."""
+
+    from_: str = Field(alias="from")
+    to: str
+    kind: Literal["direct", "specific indirect", "total indirect", "total"]
+    via: list[str] | None
+    estimate: float
+    se: float | None
+    interval: Interval | None = None
+    standardized: float | None
+    standardized_se: float | None
+    standardized_interval: Interval | None = None
+    bootstrap: Bootstrap | None = None
+    standardized_bootstrap: Bootstrap | None = None
+    share_of_total: float | None
+
+
+class MediationPart(Part):
+    """What kind of mediation a pair shows; null until a bootstrap has decided."""
+
+    from_: str = Field(alias="from")
+    to: str
+    kind: Literal["complementary", "competitive", "indirect-only", "direct-only", "none"] | None
+    reason: str
+    share_mediated: float | None
+
+
+class TrackedPart(Part):
+    """A tracked quantity."""
+
+    name: str
+    estimate: float | None
+    se: float | None
+    bootstrap: Bootstrap | None = None
+
+
+class FSquaredPart(Part):
+    """Cohen's f² of one antecedent, with his word for its size."""
+
+    from_: str = Field(alias="from")
+    to: str
+    value: float | None
+    words: str = ""
+
+
+class EstimatesPart(Part):
+    """Covariances and correlations of the estimates of the free parameters, in words."""
+
+    covariance: Matrix
+    correlation: Matrix
+
+
+class BootstrapSummaryPart(Part):
+    """How the bootstrap went."""
+
+    requested: int
+    used: int
+    not_converged: int
+    inadmissible: int
+    seed: int
+    level: float
+    interval: Headline
+    stopped: bool = False
