@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo } from "react";
 import { useParams } from "react-router";
-import { complain, useDesk } from "../model/desk";
+import { complain, follow, useDesk } from "../model/desk";
 import { attempt } from "./attempt";
 import {
   api,
@@ -11,6 +11,7 @@ import {
   type ModelState,
   type Schemas,
   type Settings,
+  type Step,
 } from "./client";
 
 export function useProjects() {
@@ -62,7 +63,9 @@ export function useNewCriteria() {
     if (!sheet) return;
     queries.setQueryData(["criteria", projectId ?? null], sheet);
     await Promise.all(
-      ["model", "item-what-ifs", "what-if"].map((key) => queries.invalidateQueries({ queryKey: [key] })),
+      ["model", "item-what-ifs", "left-out-what-ifs", "what-if"].map((key) =>
+        queries.invalidateQueries({ queryKey: [key] }),
+      ),
     );
   };
 }
@@ -148,6 +151,35 @@ export function useThorough(model: ModelState) {
   });
 }
 
+/** Correlations of what was analysed. */
+export function useSample(model: ModelState, wanted: boolean) {
+  const query = ofPart(model, "sample");
+  return useQuery({
+    ...query,
+    enabled: query.enabled && wanted,
+    queryFn: () => take(api.GET(`${AT}/sample`, ofShown(model))),
+  });
+}
+
+/** Scores of the cases: what they are like, and two constructs against each other. */
+export function useScores(
+  model: ModelState,
+  method: "regression" | "bartlett",
+  first: string | null,
+  second: string | null,
+) {
+  const shown = ofShown(model).params;
+  return useQuery({
+    ...ofPart(model, `scores ${method} ${first} ${second}`),
+    queryFn: () =>
+      take(
+        api.GET(`${AT}/scores`, {
+          params: { path: shown.path, query: { ...shown.query, method, first, second } },
+        }),
+      ),
+  });
+}
+
 /** What freeing further parameters would do. */
 export function useModification(model: ModelState) {
   return useQuery({
@@ -156,15 +188,20 @@ export function useModification(model: ModelState) {
   });
 }
 
-export function useWhatIf(model: ModelState, changes: Change[], settings: Schemas["Choose"][] = []) {
+export function useWhatIf(
+  model: ModelState,
+  changes: Change[],
+  settings: Schemas["Choose"][] = [],
+  steps: Step[] = [],
+) {
   return useQuery({
-    queryKey: ["what-if", model.id, model.revision.id, changes, settings],
+    queryKey: ["what-if", model.id, model.revision.id, changes, settings, steps],
     enabled: model.estimated,
     queryFn: () =>
       take(
         api.POST("/api/models/{model_id}/what-ifs", {
           params: { path: { model_id: model.id } },
-          body: { changes, settings },
+          body: { changes, settings, steps },
         }),
       ),
   });
@@ -235,15 +272,30 @@ export function useGestures(modelId: number) {
   const see = (view: View) =>
     attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })));
   return {
-    change: (changes: Change[], reason?: string, prompted: "own" | "data" = "own") =>
-      send((parent) =>
+    /** One revision; steps of the data that belong to it are recorded with it, and everything that shows data follows. */
+    change: async (
+      changes: Change[],
+      reason?: string,
+      prompted: "own" | "data" = "own",
+      steps: Step[] = [],
+    ) => {
+      const state = await send((parent) =>
         take(
           api.POST("/api/models/{model_id}/revisions", {
             ...path,
-            body: { parent, changes, reason: reason ?? null, prompted },
+            body: { parent, changes, reason: reason ?? null, prompted, steps },
           }),
         ),
-      ),
+      );
+      if (steps.length > 0) {
+        await Promise.all(
+          ["project", "steps", "screening", "cases"].map((key) =>
+            queries.invalidateQueries({ queryKey: [key] }),
+          ),
+        );
+      }
+      return state;
+    },
     /** The lines of the text: those that read become part of the model; `read` is told how each was read. */
     write: (rows: string[], read: (rows: Schemas["RowPart"][]) => void) =>
       send(async (parent) => {
@@ -293,6 +345,13 @@ export function useGestures(modelId: number) {
 }
 
 export type Gestures = ReturnType<typeof useGestures>;
+
+/** Begins a bootstrap of the model as it stands; the status line tells how it goes. */
+export async function beginRun(modelId: number, body: Schemas["NewRun"]) {
+  const path = { params: { path: { model_id: modelId } } };
+  const started = await attempt(() => take(api.POST("/api/models/{model_id}/runs", { ...path, body })));
+  if (started) follow({ id: started.id, modelId });
+}
 
 /** Follows a run until it ends, then fetches the model anew. */
 export function useRun(runId: number | null, modelId: number) {

@@ -362,6 +362,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/revisions/{revision_id}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Correlations of the observed variables that were analysed. */
+        get: operations["getSamplePart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/revisions/{revision_id}/scores": {
         parameters: {
             query?: never;
@@ -4065,6 +4082,13 @@ export interface components {
             state: "running" | "finished" | "stopped" | "failed";
         };
         /**
+         * SampleDocument
+         * @description Correlations of what was analysed.
+         */
+        SampleDocument: {
+            correlations: components["schemas"]["Matrix"] | null;
+        };
+        /**
          * ScaledPart
          * @description The mean-scaled test and what follows from it; robust figures after Brosseau-Liard, Savalei & Li (2012) and Brosseau-Liard & Savalei (2014).
          */
@@ -5739,6 +5763,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResidualsDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getSamplePart: {
+        parameters: {
+            query?: {
+                run?: number | null;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleDocument"];
                 };
             };
             /** @description Not Found */

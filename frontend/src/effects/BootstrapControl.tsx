@@ -1,7 +1,6 @@
 import { useState } from "react";
-import { attempt } from "../api/attempt";
-import { api, take, type ModelState, type Run } from "../api/client";
-import { follow } from "../model/desk";
+import type { ModelState, Run } from "../api/client";
+import { beginRun } from "../api/hooks";
 import { Choose, Primary } from "../shared/controls";
 
 /** How many resamples, from which seed, with which intervals; and the button that begins them. */
@@ -10,24 +9,21 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
   const [seed, setSeed] = useState(model.shown?.settings.seed ?? 20261);
   const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
   const running = run?.state === "running";
-  const begin = async () => {
+  const begin = () => {
     const how = model.settings;
     const testFit =
       how.missing === "listwise" &&
       (how.estimator === "ml" || how.estimator === "gls") &&
       (model.shown?.df ?? 0) > 0;
     const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit };
-    const started = await attempt(() =>
-      take(api.POST("/api/models/{model_id}/runs", { params: { path: { model_id: model.id } }, body })),
-    );
-    if (started) follow({ id: started.id, modelId: model.id });
+    void beginRun(model.id, body);
   };
   return (
     <form
       className="flex items-center gap-3"
       onSubmit={(event) => {
         event.preventDefault();
-        void begin();
+        begin();
       }}
     >
       <label className="flex items-center gap-2">

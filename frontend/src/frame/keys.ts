@@ -5,7 +5,7 @@ import { create } from "zustand";
 export interface KeyAction {
   id: string;
   words: string;
-  group: "anywhere" | "on the board" | "with an item" | "in the sentences";
+  group: "anywhere" | "on the board" | "with an item" | "on Quality" | "in the sentences";
   keys: string[];
 }
 
@@ -46,6 +46,13 @@ export const KEYS = [
   { id: "marker", words: "carry the scale", group: "with an item", keys: ["m"] },
   { id: "item-up", words: "move up in its card", group: "with an item", keys: ["Mod+ArrowUp"] },
   { id: "item-down", words: "move down in its card", group: "with an item", keys: ["Mod+ArrowDown"] },
+  { id: "next-item", words: "next item", group: "on Quality", keys: ["j"] },
+  { id: "item-before", words: "item before", group: "on Quality", keys: ["k"] },
+  { id: "question-1", words: "do the answers show their construct?", group: "on Quality", keys: ["1"] },
+  { id: "question-2", words: "are they apart?", group: "on Quality", keys: ["2"] },
+  { id: "question-3", words: "do predictors overlap?", group: "on Quality", keys: ["3"] },
+  { id: "question-4", words: "where does the fit hurt?", group: "on Quality", keys: ["4"] },
+  { id: "question-5", words: "what if one were set aside?", group: "on Quality", keys: ["5"] },
 ] as const satisfies KeyAction[];
 
 export type KeyId = (typeof KEYS)[number]["id"];

@@ -1,9 +1,11 @@
-import type { Change, ModelState, Schemas } from "../api/client";
+import type { Change, ModelState, Schemas, Step } from "../api/client";
 import { useWhatIf } from "../api/hooks";
 import { telling } from "../shared/basis";
 import { coefficient, plain, pWords } from "../shared/numbers";
 
 const NONE: Schemas["Choose"][] = [];
+const NO_STEPS: Step[] = [];
+const OF_INDICATORS = ["set_aside", "take_back", "replace_indicators"];
 
 /** What a change would do, computed by refitting before it is made. */
 export function WhatIf({
@@ -11,20 +13,20 @@ export function WhatIf({
   question,
   changes,
   settings = NONE,
+  steps = NO_STEPS,
 }: {
   model: ModelState;
   question: string;
   changes: Change[];
   settings?: Schemas["Choose"][] | undefined;
+  steps?: Step[] | undefined;
 }) {
-  const found = useWhatIf(model, changes, settings);
+  const found = useWhatIf(model, changes, settings, steps);
   if (!model.estimated) return null;
   const result = found.data;
   const now = new Map(model.readout.map((figure) => [figure.key, figure.text]));
   // A path touches the measures of a construct only by rounding; an indicator is one of them.
-  const aboutIndicators = changes.some(
-    (change) => change.type === "set_aside" || change.type === "take_back",
-  );
+  const aboutIndicators = changes.some((change) => OF_INDICATORS.includes(change.type));
   const lost = result?.n_used !== undefined && result.n_used !== model.shown?.n_used;
   return (
     <section className="my-3 rounded-box bg-base-200 px-3 py-2.5" aria-label="What if" data-testid="what-if">
@@ -52,7 +54,11 @@ export function WhatIf({
                 {coefficient(change.composite_reliability_then)}
               </p>
             ))}
-          {lost && <p>n would be {result.n_used}, so χ² cannot be compared.</p>}
+          {steps.length > 0 ? (
+            <p>The data would be others, so χ² cannot be compared.</p>
+          ) : (
+            lost && <p>n would be {result.n_used}, so χ² cannot be compared.</p>
+          )}
         </div>
       )}
     </section>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { ModelState } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { WhatIf } from "../lens/WhatIf";
+import { OfferHalf } from "../quality/Half";
 import { Primary, Quiet } from "../shared/controls";
 import { propose, select, useDesk, type Proposal as Proposed } from "./desk";
 
@@ -21,18 +22,18 @@ export function Proposal({ model, gestures }: { model: ModelState; gestures: Ges
 
 function Asked({ model, gestures, proposal }: { model: ModelState; gestures: Gestures; proposal: Proposed }) {
   const [reason, setReason] = useState("");
-  const { question, verb, changes, settings, prompted = "own", withReason, then = null } = proposal;
+  const { question, verb, changes, settings, steps, prompted = "own", withReason, then = null } = proposal;
   const done = () => {
     const why = reason.trim() || null;
     propose(null);
     if (proposal.act) return proposal.act();
     select(then);
-    void gestures.change(withReason ? withReason(why) : changes, why ?? undefined, prompted);
+    void gestures.change(withReason ? withReason(why) : changes, why ?? undefined, prompted, steps);
   };
   return (
     <DialogPanel className="pointer-events-auto w-[420px] rounded-box border border-line bg-base-100 p-4 shadow-xl">
       <DialogTitle className="font-serif text-[16px] font-semibold">{question}</DialogTitle>
-      <WhatIf model={model} question="what it would do" changes={changes} settings={settings} />
+      <WhatIf model={model} question="what it would do" {...{ changes, settings, steps }} />
       <form
         className="flex gap-2"
         onSubmit={(event) => {
@@ -56,6 +57,7 @@ function Asked({ model, gestures, proposal }: { model: ModelState; gestures: Ges
         <Primary type="submit">{verb}</Primary>
         <Quiet onClick={() => propose(null)}>Leave it</Quiet>
       </form>
+      {prompted === "data" && <OfferHalf model={model} />}
     </DialogPanel>
   );
 }

@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Change, Schemas } from "../api/client";
+import type { Change, Schemas, Step } from "../api/client";
 
 /** What is selected: the lens shows what is known about it. */
 export type Selection =
@@ -23,6 +23,8 @@ export interface Proposal {
   question: string;
   verb: string;
   changes: Change[];
+  /** Steps of the data that belong to it: one revision carries both. */
+  steps?: Step[];
   settings?: Schemas["Choose"][];
   /** Whether the idea is the user's own or was proposed from these data. */
   prompted?: "own" | "data";

@@ -94,3 +94,25 @@ export function gathered(constructs: string[], model: ModelState, project: Proje
     make: (name) => [{ type: "add_construct", name, indicators: constructs, mode: "reflective" }],
   };
 }
+
+/** Items that say nearly the same become their mean: a recorded step of the data, and the model with it in their place. */
+export function combination(
+  construct: string,
+  items: string[],
+  model: ModelState,
+  project: Project,
+): Proposal {
+  const wanted = items.join("_");
+  const taken = (name: string) =>
+    project.columns.some((column) => column.name === name) || model.constructs.some((c) => c.name === name);
+  let name = wanted;
+  for (let i = 2; taken(name); i++) name = `${wanted}_${i}`;
+  return {
+    question: `Combine ${listed(items)} into their mean, ${name}?`,
+    verb: "Combine",
+    changes: [{ type: "replace_indicators", construct, indicators: items, by: name }],
+    steps: [{ type: "combine", name, columns: items, how: "mean", least: null, on: true }],
+    prompted: "data",
+    then: { kind: "indicator", construct, name },
+  };
+}

@@ -7,6 +7,8 @@ import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";
 import { judge } from "../shared/verdict";
+import { AddIntervals } from "./AddIntervals";
+import { PairNote } from "./PairNote";
 import type { Measured } from "./use";
 
 const VIEWS = {
@@ -54,6 +56,7 @@ function short(name: string, cells: number): string {
 }
 
 function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
+  const [open, look] = useState<{ a: string; b: string } | null>(null);
   const criterion = useCriteria().get("htmt");
   const names = [...new Set(measured.htmt.flatMap((pair) => [pair.a, pair.b]))];
   if (names.length < 2) {
@@ -100,7 +103,12 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
                         background: `color-mix(in srgb, var(--color-accent) ${Math.round(8 + 44 * strength)}%, var(--color-base-100))`,
                       }}
                       title={`${row} with ${column}: HTMT ${coefficient(value, 3)}, from signed correlations ${coefficient(pair?.signed, 3)}, HTMT2 ${coefficient(second, 3)}${pair?.bootstrap ? `, ${interval(pair.bootstrap.headline)}` : ""}`}
-                      onClick={() => select({ kind: "construct", name: row })}
+                      aria-expanded={open?.a === column && open.b === row}
+                      onClick={() => {
+                        const same = open?.a === column && open.b === row;
+                        look(same ? null : { a: column, b: row });
+                        select({ kind: "construct", name: row });
+                      }}
                     >
                       <span className={`font-semibold leading-4 ${many ? "text-xs" : ""}`}>
                         {coefficient(value)}
@@ -124,18 +132,22 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
           </tr>
         </tbody>
       </table>
+      {open && names.includes(open.a) && names.includes(open.b) && (
+        <PairNote {...{ model, measured }} pair={open} close={() => look(null)} />
+      )}
       {highest && (
         <p className="mt-1.5 flex items-baseline gap-1.5 text-sm">
           <Glyph verdict={judge(criterion, highest.value)} size={8} />
           <span>
             Highest {coefficient(highest.value)}, {highest.a} with {highest.b}
             {bound === undefined
-              ? "; a bootstrap (on Effects) adds intervals."
+              ? ". "
               : `; bound ${coefficient(bound)}, ${bound < good ? "below" : "not below"} ${coefficient(good)}.`}
+            {bound === undefined && <AddIntervals model={model} />}
           </span>
         </p>
       )}
-      {highest && (
+      {highest && !open && (
         <p className="mt-0.5 text-sm">
           <TextButton
             className="mr-4"

@@ -1,8 +1,8 @@
-import type { ModelState, Project } from "../api/client";
-import { useTrail, type Gestures } from "../api/hooks";
+import type { ModelState, Project, Schemas } from "../api/client";
+import { useModification, useResiduals, type Gestures } from "../api/hooks";
 import { propose, useDesk } from "../model/desk";
-import { setAside } from "../model/doing";
-import { Action, Primary } from "../shared/controls";
+import { combination, setAside } from "../model/doing";
+import { Action, Choose, Primary } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
 import { changeOf, useItemWhatIfs, wording } from "./use";
@@ -21,6 +21,8 @@ const TOLD = [
 /** The item that is looked at: its wording before its figures, what would become of them, and what can be done. */
 export function Chosen({ project, model, gestures }: Props) {
   const selection = useDesk((desk) => desk.selection);
+  const residuals = useResiduals(model).data?.residuals?.correlation;
+  const left = useModification(model).data?.modification ?? [];
   const rows = useItemWhatIfs(model).data?.items ?? [];
   const item = selection?.kind === "indicator" ? selection : null;
   const row = rows.find((r) => r.construct === item?.construct && r.indicator === item.name);
@@ -32,6 +34,10 @@ export function Chosen({ project, model, gestures }: Props) {
       </p>
     );
   }
+  const twin = owner.indicators.length > 2 ? twinOf(item.name, owner.indicators, left, residuals) : null;
+  const others = owner.indicators.filter(
+    (name) => name !== item.name && !model.constructs.some((c) => c.name === name),
+  );
   const text = wording(project, item.name);
   const kept = owner.kept.includes(item.name);
   return (
@@ -76,36 +82,57 @@ export function Chosen({ project, model, gestures }: Props) {
           {kept ? "No longer essential" : "Keep it"}
         </Action>
       </div>
+      {project.n_cases > 0 && others.length > 0 && owner.indicators.includes(item.name) && (
+        <p className="mt-2 flex flex-wrap items-center gap-x-2 text-sm">
+          {twin && (
+            <span>
+              With <span className="font-semibold">{twin}</span> it shares more than {item.construct}{" "}
+              explains.
+            </span>
+          )}
+          <Choose
+            label={`Combine ${item.name} with another item into their mean`}
+            size="xs"
+            className="w-56"
+            value=""
+            set={(other) => {
+              const pair = owner.indicators.filter((name) => name === item.name || name === other);
+              if (other) propose(combination(item.construct, pair, model, project));
+            }}
+            choices={[
+              { value: "", words: "combine into a mean with…" },
+              ...others.map((value) => ({ value, words: value === twin ? `${value} (nearest)` : value })),
+            ]}
+          />
+        </p>
+      )}
     </div>
   );
 }
 
-/** How many changes came from these data: a sun for each, and the next one dashed. */
-export function Caution({ model }: { model: ModelState }) {
-  const revisions = useTrail(model).data?.revisions ?? [];
-  const count = revisions.filter((r) => r.prompted === "data").length;
-  if (count === 0) return null;
-  return (
-    <div className="mt-4 flex items-start gap-3" data-testid="caution">
-      <svg width={18 * Math.min(count + 1, 5)} height="14" className="mt-1 shrink-0" aria-hidden="true">
-        {Array.from({ length: Math.min(count, 4) }, (_, i) => (
-          <path key={i} d={`M${18 * i + 2} 12a7 7 0 0 1 14 0z`} className="fill-gold" />
-        ))}
-        <path
-          d={`M${18 * Math.min(count, 4) + 2} 12a7 7 0 0 1 14 0`}
-          className="fill-none stroke-gold"
-          strokeDasharray="2 2"
-        />
-        <path d="M0 12.5h100" className="stroke-line" />
-      </svg>
-      <p className="text-sm">
-        <span className="font-semibold">
-          {count} {count === 1 ? "change" : "changes"} so far came from these data.
-        </span>{" "}
-        <span className="text-quiet">
-          Say so in the paper, and confirm on cases they have not seen (MacCallum, Roznowski & Necowitz 1992).
-        </span>
-      </p>
-    </div>
+const NOTABLE = 0.05;
+
+/** The item of the same construct that an item shares most with beyond what the construct explains: by the score tests of
+ * covarying residuals, else by what is left of the correlations; nothing where that is not notable. */
+export function twinOf(
+  item: string,
+  block: string[],
+  left: Schemas["ModificationPart"][],
+  residuals: Schemas["Matrix"] | undefined,
+): string | null {
+  const others = block.filter((name) => name !== item);
+  const tests = left.filter(
+    (m) => m.kind === "covariance" && (m.standardized_change ?? 0) > NOTABLE && [m.from, m.to].includes(item),
   );
+  const best = tests
+    .map((m) => ({ name: m.from === item ? m.to : m.from, index: m.index }))
+    .filter((one) => others.includes(one.name))
+    .sort((a, b) => b.index - a.index)[0];
+  if (best) return best.name;
+  const at = residuals?.rows.indexOf(item) ?? -1;
+  const kept = others
+    .map((name) => ({ name, value: residuals?.values[at]?.[residuals.columns.indexOf(name)] ?? 0 }))
+    .filter((one) => one.value > NOTABLE)
+    .sort((a, b) => b.value - a.value)[0];
+  return kept?.name ?? null;
 }

@@ -45,8 +45,13 @@ export function Hurts({ model }: { model: ModelState }) {
           </TextButton>
         </p>
       )}
-      <p className="mt-1">
-        <TextButton onClick={() => list(true)}>Residuals, all figures and what is left out</TextButton>
+      <p className="mt-1 flex flex-wrap gap-x-4">
+        <TextButton
+          onClick={() => document.getElementById("residuals")?.scrollIntoView({ behavior: "smooth" })}
+        >
+          Residuals and what is left out ↓
+        </TextButton>
+        <TextButton onClick={() => list(true)}>All figures</TextButton>
       </p>
     </section>
   );

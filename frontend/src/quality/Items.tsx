@@ -1,12 +1,13 @@
 import { Lock } from "lucide-react";
-import type { ModelState, Problem, Project } from "../api/client";
-import { useCriteria } from "../api/hooks";
+import type { ModelState, Parameter, Problem, Project } from "../api/client";
+import { useCriteria, useEstimates, type Gestures } from "../api/hooks";
+import { headline } from "../board/headline";
 import { useSteps } from "../data/steps";
 import { propose, select, useDesk } from "../model/desk";
 import { setAside } from "../model/doing";
-import { TextButton } from "../shared/controls";
+import { Choose, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
-import { coefficient } from "../shared/numbers";
+import { coefficient, interval } from "../shared/numbers";
 import { isChange, isStep } from "../shared/repairs";
 import { judge } from "../shared/verdict";
 import { wording, type Measured, type MeasuredConstruct } from "./use";
@@ -15,10 +16,11 @@ interface Props {
   project: Project;
   model: ModelState;
   measured: Measured;
+  gestures: Gestures;
 }
 
 /** Do the answers show their construct? Every item with its wording and loading, every construct with its reliability. */
-export function Items({ project, model, measured }: Props) {
+export function Items({ project, model, measured, gestures }: Props) {
   return (
     <section aria-labelledby="shown" className="min-w-0">
       <div className="flex items-baseline gap-4">
@@ -35,7 +37,7 @@ export function Items({ project, model, measured }: Props) {
         </span>
       </div>
       {measured.constructs.map((construct) => (
-        <Construct key={construct.name} {...{ project, model, measured, construct }} />
+        <Construct key={construct.name} {...{ project, model, measured, gestures, construct }} />
       ))}
     </section>
   );
@@ -52,7 +54,14 @@ function Figure({ label, value, of }: { label: string; value: number | null; of:
   );
 }
 
-function Construct({ project, model, measured, construct }: Props & { construct: MeasuredConstruct }) {
+function Construct({
+  project,
+  model,
+  measured,
+  gestures,
+  construct,
+}: Props & { construct: MeasuredConstruct }) {
+  const parameters = useEstimates(model).data?.parameters ?? [];
   const rows = measured.loadings.filter((loading) => loading.construct === construct.name);
   const formative = construct.mode === "formative";
   const steps = useSteps(project.id);
@@ -90,6 +99,7 @@ function Construct({ project, model, measured, construct }: Props & { construct:
           </>
         )}
       </div>
+      {formative && <SummedUp {...{ project, model, measured, gestures }} construct={construct.name} />}
       {against.map((problem) => (
         <p key={problem.about[0]} className="text-sm">
           {problem.about[0]} runs against the others, so these mean nothing yet.{" "}
@@ -111,10 +121,68 @@ function Construct({ project, model, measured, construct }: Props & { construct:
             direction={construct.direction ?? 1}
             formative={formative}
             hint={hintOf(row.weight, row.loading, row.vif)}
+            beside={
+              formative
+                ? besideOf(
+                    parameters.find(
+                      (p) => p.kind === "weight" && p.from === row.indicator && p.to === construct.name,
+                    ),
+                    row.loading,
+                    row.vif,
+                  )
+                : ""
+            }
           />
         ))}
       </ul>
     </div>
+  );
+}
+
+/** What stands beside the weight of a formative item: its interval, its loading, and how much it repeats the others. */
+function besideOf(weight: Parameter | undefined, loading: number | null, vif: number | null): string {
+  const bounds = weight && headline(weight);
+  const parts = [
+    bounds ? interval(bounds) : "",
+    loading === null ? "" : `loading ${coefficient(loading)}`,
+    vif === null ? "" : `VIF ${vif.toFixed(2)}`,
+  ];
+  return parts.filter(Boolean).join(" · ");
+}
+
+/** The one item that sums a formative construct up, if there is one, and how well the two agree. */
+function SummedUp({ project, model, measured, gestures, construct }: Props & { construct: string }) {
+  const criterion = useCriteria().get("redundancy");
+  const found = (measured.redundancy ?? []).find((r) => r.construct === construct);
+  const items = model.settings.global_items ?? {};
+  const used = new Set([...model.constructs.flatMap((c) => c.indicators)]);
+  const columns = project.columns.filter(
+    (c) =>
+      (c.level === "number" || c.level === "ordered") && (!used.has(c.name) || c.name === items[construct]),
+  );
+  if (columns.length === 0) return null;
+  const choose = (name: string) => {
+    const rest = Object.fromEntries(Object.entries(items).filter(([key]) => key !== construct));
+    void gestures.settings({ ...model.settings, global_items: name ? { ...rest, [construct]: name } : rest });
+  };
+  return (
+    <p className="flex items-center gap-2 text-sm text-quiet" title={criterion?.definition}>
+      summed up by
+      <Choose
+        label={`The item that sums up ${construct}`}
+        size="xs"
+        className="w-32"
+        value={items[construct] ?? ""}
+        set={choose}
+        choices={[{ value: "", words: "no item" }, ...columns.map((c) => ({ value: c.name, words: c.name }))]}
+      />
+      {found && (
+        <span>
+          r = <span className="font-semibold text-base-content">{coefficient(found.correlation)}</span>{" "}
+          <Glyph verdict={judge(criterion, found.correlation)} size={8} /> n = {found.n}
+        </span>
+      )}
+    </p>
   );
 }
 
@@ -136,8 +204,9 @@ function Item(props: {
   direction: number;
   formative: boolean;
   hint: string;
+  beside: string;
 }) {
-  const { project, model, construct, name, value, direction, formative, hint } = props;
+  const { project, model, construct, name, value, direction, formative, hint, beside } = props;
   const criterion = useCriteria().get("loading");
   const selected = useDesk(
     ({ selection }) =>
@@ -162,6 +231,7 @@ function Item(props: {
           <span className="truncate">{wording(project, name)}</span>
           {kept && <Lock size={11} aria-label="kept as essential" className="shrink-0" />}
         </span>
+        {beside && <span className="shrink-0 whitespace-nowrap text-xs text-quiet">{beside}</span>}
         <span className="relative h-[6px] w-[132px] shrink-0 rounded-full bg-base-300" aria-hidden="true">
           <span
             className={`absolute inset-y-0 left-0 rounded-full ${weak ? "bg-plum" : "bg-lake"}`}

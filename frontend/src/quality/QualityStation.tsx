@@ -5,17 +5,24 @@ import { list, sheetOpen, useDesk } from "../model/desk";
 import { Proposal } from "../model/Proposal";
 import { NothingYet, TextButton } from "../shared/controls";
 import { Apart } from "./Apart";
-import { Caution, Chosen } from "./Chosen";
+import { Caution } from "./Caution";
+import { Chosen } from "./Chosen";
 import { Hurts } from "./Hurts";
 import { Items } from "./Items";
+import { LeftOut } from "./LeftOut";
 import { Overlap } from "./Overlap";
+import { Plots } from "./Plots";
 import { Predicts } from "./Predicts";
+import { useQualityKeys } from "./qualityKeys";
+import { Residuals } from "./Residuals";
+import { Scores } from "./Scores";
 import { WhatIfs } from "./WhatIfs";
 
 const Details = lazy(() => import("../parameters/Details"));
 
 /** Measurement as five questions, all answers at once. */
 export default function QualityStation({ project, model, gestures }: StationProps) {
+  useQualityKeys(model, gestures);
   const measured = useQuality(model).data?.quality;
   const sheet = useSheet().data;
   const listing = useDesk((desk) => desk.listing);
@@ -35,7 +42,7 @@ export default function QualityStation({ project, model, gestures }: StationProp
       <div
         className={`grid h-full gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale} ${measured.constructs.length > 9 ? "grid-cols-[minmax(0,1.25fr)_minmax(0,1.62fr)_minmax(0,0.95fr)]" : "grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)]"}`}
       >
-        <Items {...{ project, model, measured }} />
+        <Items {...{ project, model, measured, gestures }} />
         <div className="min-w-0">
           <Apart {...{ model, measured }} />
           <Overlap {...{ model, measured }} />
@@ -50,7 +57,11 @@ export default function QualityStation({ project, model, gestures }: StationProp
             <TextButton onClick={() => sheetOpen(true)}>Change…</TextButton>
           </p>
         </div>
+        <Residuals model={model} />
+        <LeftOut model={model} />
         <Predicts model={model} />
+        <Scores {...{ project, model }} />
+        <Plots {...{ model, measured }} />
       </div>
       <Proposal model={model} gestures={gestures} />
       {listing && (

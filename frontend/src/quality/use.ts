@@ -17,18 +17,31 @@ export function useItemWhatIfs(model: ModelState) {
   });
 }
 
+export type LeftOut = Schemas["LeftOutWhatIf"];
+
+/** Residual covariances and cross-loadings that are left out, let in one at a time. */
+export function useLeftOut(model: ModelState) {
+  return useQuery({
+    queryKey: ["left-out-what-ifs", model.id, model.revision.id],
+    enabled: model.estimated && model.settings.family === "covariance",
+    staleTime: Infinity,
+    queryFn: () =>
+      take(api.GET("/api/models/{model_id}/left-out-what-ifs", { params: { path: { model_id: model.id } } })),
+  });
+}
+
 /** The wording of a column, where it came with one. */
 export function wording(project: Project, name: string): string {
   return project.columns.find((column) => column.name === name)?.label ?? "";
 }
 
 /** A figure of a row of what-ifs. */
-export function changeOf(row: ItemWhatIf, key: string): FigureChange | undefined {
+export function changeOf(row: Pick<ItemWhatIf, "figures">, key: string): FigureChange | undefined {
   return row.figures.find((figure) => figure.key === key);
 }
 
 /** By how much it would change; nothing where either is unknown. */
-export function differenceOf(row: ItemWhatIf, key: string): number | null {
+export function differenceOf(row: Pick<ItemWhatIf, "figures">, key: string): number | null {
   const change = changeOf(row, key);
   return change && change.now !== null && change.then !== null ? change.then - change.now : null;
 }

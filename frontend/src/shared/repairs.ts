@@ -6,6 +6,7 @@ const STEPS: Record<Step["type"], true> = {
   treat_as_missing: true,
   reverse: true,
   hold_out: true,
+  hold_out_half: true,
   keep_cases: true,
   weight_cases: true,
   fill_with_mean: true,

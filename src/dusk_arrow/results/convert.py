@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.observations.screening import ColumnSummary
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.resampling.intervals import BootstrapSummary
@@ -19,6 +20,7 @@ from dusk_arrow.results.document import (
     PlacePart,
     ProblemPart,
     RepairPart,
+    Results,
     ScoreDescriptivesPart,
     headline_of,
 )
@@ -63,3 +65,11 @@ def descriptives_part(construct: str, summary: ColumnSummary) -> ScoreDescriptiv
     return ScoreDescriptivesPart(
         construct_=construct, **{key: value for key, value in asdict(summary).items() if key != "missing"}
     )
+
+
+def sample_correlations(results: Results) -> Matrix | None:
+    """The correlations of the observed variables; None where nothing was estimated."""
+    sample = results.sample
+    if sample is None:
+        return None
+    return matrix_part(sample.variables, sample.variables, correlation_from(np.array(sample.covariance)))

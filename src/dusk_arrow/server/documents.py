@@ -22,6 +22,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, RevisionRow, RunRow
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
+from dusk_arrow.results.convert import sample_correlations
 from dusk_arrow.results.document import (
     Bootstrap,
     CommonMethodPart,
@@ -30,6 +31,7 @@ from dusk_arrow.results.document import (
     FSquaredPart,
     HoldoutPart,
     ImportancePart,
+    Matrix,
     MediationPart,
     ModificationPart,
     ParameterPart,
@@ -173,6 +175,12 @@ class ResidualsDocument(Part):
     residuals: ResidualsPart | None
 
 
+class SampleDocument(Part):
+    """Correlations of what was analysed."""
+
+    correlations: Matrix | None
+
+
 class ThoroughDocument(Part):
     """What takes longer than a gesture may: prediction out of sample, importance and performance (of composites), and one
     factor behind all items beside the measurement model."""
@@ -249,6 +257,12 @@ def get_fit(path: RevisionPath, query: OfRun) -> Response:
 def get_residuals(path: RevisionPath, query: OfRun) -> Response:
     """Residuals of the covariances: raw, in correlations, and standardized."""
     return _part(path, query, lambda r: ResidualsDocument(residuals=r.residuals))
+
+
+@api.get("/sample", operation_id="getSamplePart", responses={200: SampleDocument})
+def get_sample(path: RevisionPath, query: OfRun) -> Response:
+    """Correlations of the observed variables that were analysed."""
+    return _part(path, query, lambda r: SampleDocument(correlations=sample_correlations(r)))
 
 
 @api.get("/modification", operation_id="getModificationPart", responses={200: ModificationDocument})

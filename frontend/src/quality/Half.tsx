@@ -1,0 +1,216 @@
+import { useState } from "react";
+import type { ModelState, Schemas } from "../api/client";
+import { useProject, useThorough, useTrail } from "../api/hooks";
+import { useSteps, type Steps } from "../data/steps";
+import { propose } from "../model/desk";
+import { Action, Explained, Primary, Quiet, TextButton } from "../shared/controls";
+import { coefficient, plain } from "../shared/numbers";
+
+const SEED = 1;
+
+/** The columns of the model, whose answers a case needs to belong to a half. */
+function columnsOf(model: ModelState): string[] {
+  const names = new Set(model.constructs.map((c) => c.name));
+  return [...new Set([...model.constructs.flatMap((c) => c.indicators), ...model.observed])].filter(
+    (name) => !names.has(name),
+  );
+}
+
+function holdOut(steps: Steps, model: ModelState) {
+  return steps.add({
+    type: "hold_out_half",
+    columns: columnsOf(model),
+    seed: SEED,
+    opened: false,
+    half: "first",
+    on: true,
+  });
+}
+
+/** Offered at the first change that comes from these data: half of the cases kept unseen, to be asked once at the end. */
+export function OfferHalf({ model }: { model: ModelState }) {
+  const trail = useTrail(model).data;
+  const steps = useSteps(model.project_id);
+  const way = new Set(trail?.way);
+  const before = trail?.revisions.filter((r) => r.prompted === "data" && way.has(r.id)).length ?? 0;
+  const cases = useProject(model.project_id).data?.n_cases ?? 0;
+  if (!trail || trail.half || before > 0 || cases === 0 || !model.estimated) return null;
+  return (
+    <p className="mt-3 border-t border-line pt-2 text-sm text-quiet">
+      This would be the first change that comes from these data.{" "}
+      <TextButton
+        onClick={() => {
+          propose(null);
+          void holdOut(steps, model);
+        }}
+      >
+        Keep half of the cases unseen first
+      </TextButton>
+      , and ask them once at the end.
+    </p>
+  );
+}
+
+/** The half that waits, or what it said when it was opened. */
+export function Half({ model }: { model: ModelState }) {
+  const trail = useTrail(model).data;
+  const project = useProject(model.project_id).data;
+  const steps = useSteps(model.project_id);
+  const opened = useThorough(model).data?.holdout ?? null;
+  const [asking, ask] = useState(false);
+  if (!trail || !project || project.n_cases === 0) return null;
+  const { half } = trail;
+  if (!half) {
+    return (
+      <p className="mt-2 text-sm text-quiet">
+        <TextButton disabled={steps.busy} onClick={() => void holdOut(steps, model)}>
+          Keep half of the cases unseen…
+        </TextButton>{" "}
+        and ask them once, at the end.
+      </p>
+    );
+  }
+  const late =
+    half.before > 0
+      ? `${half.before} ${half.before === 1 ? "change" : "changes"} had seen all cases before: for ${half.before === 1 ? "it" : "them"} the half can confirm nothing.`
+      : "";
+  if (!half.opened) {
+    return (
+      <div className="mt-2 text-sm" data-testid="half">
+        <p>
+          <span className="font-semibold">Half of the cases waits unseen</span>{" "}
+          <span className="text-quiet">
+            (seed {half.seed}). {late}
+          </span>
+        </p>
+        {asking ? (
+          <p className="mt-1">
+            It can be opened once; what comes after has seen it.{" "}
+            <Primary
+              size="xs"
+              disabled={steps.busy}
+              onClick={() =>
+                void steps.set(
+                  steps.steps.map((step) =>
+                    step.type === "hold_out_half" ? { ...step, opened: true } : step,
+                  ),
+                )
+              }
+            >
+              Open it
+            </Primary>
+            <Quiet size="xs" onClick={() => ask(false)}>
+              Not yet
+            </Quiet>
+          </p>
+        ) : (
+          <TextButton onClick={() => ask(true)}>Open it…</TextButton>
+        )}
+      </div>
+    );
+  }
+  return (
+    <div className="mt-2 text-sm" data-testid="half">
+      <p>
+        <span className="font-semibold">The other half, opened.</span>{" "}
+        <span className="text-quiet">
+          {late}
+          {half.since_opened > 0 &&
+            ` ${half.since_opened} ${half.since_opened === 1 ? "change" : "changes"} came after and had seen it.`}
+        </span>
+      </p>
+      {opened && <Halves halves={opened} />}
+    </div>
+  );
+}
+
+const FIGURES = [
+  { key: "chi_square", words: "χ²", decimals: 1 },
+  { key: "df", words: "df", decimals: 0 },
+  { key: "cfi", words: "CFI", decimals: 3 },
+  { key: "rmsea", words: "RMSEA", decimals: 3 },
+  { key: "srmr", words: "SRMR", decimals: 3 },
+] as const;
+
+/** Both halves side by side, each fitted freely. */
+function Halves({ halves }: { halves: Schemas["HoldoutPart"] }) {
+  const { first, second } = halves;
+  const [all, show] = useState(false);
+  const after = new Map(second.paths.map((p) => [`${p.from} ${p.to}`, p.standardized]));
+  const paths = first.paths.map((p) => ({ ...p, then: after.get(`${p.from} ${p.to}`) ?? null }));
+  const most = paths.reduce<(typeof paths)[number] | null>(
+    (best, p) => (gap(p) > gap(best) ? p : best),
+    null,
+  );
+  return (
+    <>
+      <table className="mt-1 w-full tabular-nums" aria-label="Both halves">
+        <thead>
+          <tr className="text-quiet">
+            <th />
+            <th scope="col" className="text-right font-normal">
+              in use, n = {first.n}
+            </th>
+            <th scope="col" className="text-right font-normal">
+              unseen, n = {second.n}
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {FIGURES.map(({ key, words, decimals }) => {
+            const [a, b] = [first.fit?.[key] ?? null, second.fit?.[key] ?? null];
+            if (a === null && b === null) return null;
+            const write = key === "chi_square" || key === "df" ? plain : coefficient;
+            return (
+              <tr key={key}>
+                <th scope="row" className="text-left font-normal">
+                  {words}
+                </th>
+                <td className="text-right">{write(a, decimals)}</td>
+                <td className="text-right">{write(b, decimals)}</td>
+              </tr>
+            );
+          })}
+          {all &&
+            paths.map((p) => (
+              <tr key={p.from + p.to}>
+                <th scope="row" className="text-left font-normal">
+                  {p.from} → {p.to}
+                </th>
+                <td className="text-right">{coefficient(p.standardized)}</td>
+                <td className="text-right">{coefficient(p.then)}</td>
+              </tr>
+            ))}
+          <tr title="The discrepancy of each half from what the half in use says of it (Cudeck & Browne 1983)">
+            <th scope="row" className="text-left font-normal">
+              {halves.measure} from the first
+            </th>
+            <td className="text-right">{plain(halves.own_discrepancy, 3)}</td>
+            <td className="text-right">{plain(halves.discrepancy, 3)}</td>
+          </tr>
+        </tbody>
+      </table>
+      {second.message && <p>{second.message}</p>}
+      <p className="mt-1">
+        {most && gap(most) > 0 && (
+          <>
+            Furthest apart: {most.from} → {most.to}, {coefficient(most.standardized)} and{" "}
+            {coefficient(most.then)}.{" "}
+          </>
+        )}
+        {paths.length > 0 && (
+          <Action size="xs" onClick={() => show(!all)}>
+            {all ? "Only the fit" : "All paths"}
+          </Action>
+        )}{" "}
+        <Explained page="quality">How it is computed</Explained>
+      </p>
+    </>
+  );
+}
+
+function gap(path: { standardized: number | null; then: number | null } | null): number {
+  return path?.standardized === null || path?.then === null || !path
+    ? -1
+    : Math.abs(path.standardized - path.then);
+}
