@@ -365,7 +365,9 @@ export function useRun(runId: number | null, modelId: number) {
   });
   const state = query.data?.state;
   useEffect(() => {
-    if (state === "finished") void queries.invalidateQueries({ queryKey: ["model", modelId] });
+    if (state !== "finished") return;
+    void queries.invalidateQueries({ queryKey: ["model", modelId] });
+    void queries.invalidateQueries({ queryKey: ["compare"] });
   }, [state, queries, modelId]);
   return query.data;
 }

@@ -2796,6 +2796,8 @@ export interface components {
             aic_weight: number | null;
             /** Bic Weight */
             bic_weight: number | null;
+            /** Constructs */
+            constructs: components["schemas"]["ConstructPart"][];
             /** Differs */
             differs: string[];
             /** Estimated */
@@ -2807,6 +2809,10 @@ export interface components {
             fit: components["schemas"]["FitPart"] | null;
             /** Id */
             id: number;
+            /** Intervals */
+            intervals: boolean;
+            /** Loadings */
+            loadings: components["schemas"]["LoadingPart"][];
             /** Message */
             message: string | null;
             /** Model */
@@ -3018,7 +3024,7 @@ export interface components {
         };
         /**
          * NewRun
-         * @description A bootstrap to run on a model's head.
+         * @description A bootstrap to run on a model's head, as it is or as another family estimates it.
          */
         NewRun: {
             /**
@@ -3026,6 +3032,11 @@ export interface components {
              * @default false
              */
             bollen_stine: boolean;
+            /**
+             * Family
+             * @default null
+             */
+            family: ("covariance" | "composite") | null;
             /**
              * Interval
              * @default percentile

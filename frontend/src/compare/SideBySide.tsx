@@ -1,5 +1,7 @@
+import { Fragment, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useChoices, useCriteria } from "../api/hooks";
+import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, containsZero, interval, plain, pWords } from "../shared/numbers";
 import { judge } from "../shared/verdict";
@@ -19,7 +21,7 @@ const FIGURES = [
 ] as const;
 
 /** Models as columns: figures, then every path as a whisker with its value and its distance from the first. */
-export function SideBySide({ found }: { found: Compared }) {
+export function SideBySide({ found, begin }: { found: Compared; begin: (column: Column) => void }) {
   const criteria = useCriteria();
   const families = useChoices()?.families ?? [];
   const { models, paths } = found;
@@ -47,6 +49,11 @@ export function SideBySide({ found }: { found: Compared }) {
                 <span className="block text-xs text-quiet">
                   {families.find((family) => family.key === m.family)?.words}, {m.estimator.toUpperCase()}
                 </span>
+                {m.estimated && !m.intervals && (
+                  <TextButton className="text-sm" onClick={() => begin(m)}>
+                    Add intervals
+                  </TextButton>
+                )}
               </th>
             ))}
           </tr>
@@ -93,6 +100,7 @@ export function SideBySide({ found }: { found: Compared }) {
         </tbody>
       </table>
       {paths.length > 0 && <Whiskers models={models} paths={paths} />}
+      {models.length > 1 && <Measurement models={models} />}
     </>
   );
 }
@@ -115,13 +123,109 @@ function Line({ words, cells }: { words: string; cells: React.ReactNode[] }) {
   );
 }
 
+const OF_CONSTRUCTS = [
+  { key: "ave", words: "AVE" },
+  { key: "composite_reliability", words: "comp. rel." },
+  { key: "rho_a", words: "rho_A" },
+  { key: "alpha", words: "alpha" },
+  { key: "htmt_highest", words: "highest HTMT", criterion: "htmt" },
+] as const;
+
+/** Loadings and reliabilities of every construct in every model, with what the cut-offs say of them. */
+function Measurement({ models }: { models: Column[] }) {
+  const criteria = useCriteria();
+  const names = [...new Set(models.flatMap((m) => m.constructs.map((c) => c.name)))];
+  const [open, unfold] = useState<string | null>(null);
+  return (
+    <table className="mt-5 w-full" aria-label="Measurement in the models">
+      <thead>
+        <tr>
+          <th scope="col" className="w-[210px] text-left font-serif text-[15px] font-semibold">
+            Measurement
+          </th>
+          {models.map((m, at) => (
+            <th key={at} scope="col" className="pl-4 text-right">
+              <Mark at={at} /> <span className="sr-only">{m.name}</span>
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {names.map((name) => {
+          const own = models.map((m) => m.constructs.find((c) => c.name === name));
+          const items = [
+            ...new Set(
+              models.flatMap((m) => m.loadings.filter((l) => l.construct === name).map((l) => l.indicator)),
+            ),
+          ];
+          return (
+            <Fragment key={name}>
+              <tr>
+                <th scope="row" className="pt-1.5 text-left font-semibold" colSpan={models.length + 1}>
+                  {name}{" "}
+                  <TextButton
+                    className="text-sm font-normal"
+                    aria-expanded={open === name}
+                    onClick={() => unfold(open === name ? null : name)}
+                  >
+                    {open === name ? "fold" : `${items.length} ${items.length === 1 ? "item" : "items"}`}
+                  </TextButton>
+                </th>
+              </tr>
+              {OF_CONSTRUCTS.filter(({ key }) => own.some((c) => typeof c?.[key] === "number")).map(
+                ({ key, words, ...rest }) => (
+                  <Line
+                    key={key}
+                    words={words}
+                    cells={own.map((c) => {
+                      const value = c?.[key];
+                      if (typeof value !== "number") return c ? "not of this family" : "not in it";
+                      const criterion = criteria.get("criterion" in rest ? rest.criterion : key);
+                      return (
+                        <>
+                          <Glyph verdict={judge(criterion, value)} size={8} /> {coefficient(value)}
+                        </>
+                      );
+                    })}
+                  />
+                ),
+              )}
+              {open === name &&
+                items.map((item) => (
+                  <Line
+                    key={item}
+                    words={item}
+                    cells={models.map((m) => {
+                      const line = m.loadings.find((l) => l.construct === name && l.indicator === item);
+                      return line ? coefficient(line.loading) : "not in it";
+                    })}
+                  />
+                ))}
+            </Fragment>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
 const WIDTH = 260;
+const MOST = 12;
+const APART = 0.05;
 
 /** Every path of every model: dashed where its interval contains zero, hollow where there is no interval. */
 function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
   const { low, high, ticks } = scaleOf(paths);
   const x = (value: number) => 10 + ((value - low) / (high - low)) * (WIDTH - 20);
   const height = Math.max(26, 9 * models.length + 8);
+  const [all, showAll] = useState(false);
+  const apart = paths.filter((path) =>
+    path.standardized.some(
+      (value) => value === null || Math.abs(value - (path.standardized[0] ?? value)) >= APART,
+    ),
+  );
+  const folded = paths.length > MOST && !all && models.length > 1;
+  const shown = folded ? apart : paths;
   return (
     <table className="mt-4 w-full border-separate border-spacing-y-[2px]" aria-label="Paths of the models">
       <thead>
@@ -147,7 +251,7 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
         </tr>
       </thead>
       <tbody>
-        {paths.map((path, row) => (
+        {shown.map((path, row) => (
           <tr key={`${path.from} ${path.to}`} className={row % 2 === 0 ? "bg-base-200/60" : ""}>
             <th scope="row" className="rounded-l-md pl-2 text-left text-sm font-semibold">
               {path.from} → {path.to}
@@ -183,6 +287,15 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
             ))}
           </tr>
         ))}
+        {paths.length > MOST && models.length > 1 && (
+          <tr>
+            <td colSpan={models.length + 2} className="pt-1">
+              <TextButton onClick={() => showAll(!all)}>
+                {folded ? `${paths.length - apart.length} more, nowhere .05 apart` : "Only those that part"}
+              </TextButton>
+            </td>
+          </tr>
+        )}
       </tbody>
     </table>
   );

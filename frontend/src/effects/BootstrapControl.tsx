@@ -15,7 +15,7 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
       how.missing === "listwise" &&
       (how.estimator === "ml" || how.estimator === "gls") &&
       (model.shown?.df ?? 0) > 0;
-    const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit };
+    const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit, family: null };
     void beginRun(model.id, body);
   };
   return (

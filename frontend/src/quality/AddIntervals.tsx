@@ -18,6 +18,7 @@ export function AddIntervals({ model }: { model: ModelState }) {
       level: 0.95,
       interval: "percentile",
       bollen_stine: false,
+      family: null,
     });
   return (
     <TextButton disabled={running} onClick={begin}>

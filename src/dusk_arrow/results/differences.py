@@ -10,7 +10,7 @@ from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.core.specification.writing import statement_text
 from dusk_arrow.core.wording import coefficient
-from dusk_arrow.results.document import Results
+from dusk_arrow.results.document import Results, standardized_headline
 
 SAME = 0.005  # what rounds to the same two digits
 NAMED = 4
@@ -89,6 +89,25 @@ def _part_most(first: Results, second: Results) -> str:
     return f"Where they part most: {listed(told)}." if told else "No path differs by what two decimals show."
 
 
+def _decided(results: Results) -> dict[tuple[str, str], bool]:
+    """Whether the interval of each path excludes zero, where it has one."""
+    bounds = {(p.from_, p.to): standardized_headline(p) for p in results.parameters if p.kind == "path"}
+    return {pair: not (b[0] <= 0 <= b[1]) for pair, b in bounds.items() if b is not None}
+
+
+def _decisions(first: Results, second: Results) -> str:
+    """On which paths both come to the same decision."""
+    one, other = _decided(first), _decided(second)
+    both = [pair for pair in one if pair in other]
+    if not both:
+        return ""
+    parted = [pair for pair in both if one[pair] != other[pair]]
+    if not parted:
+        return f"Both decide alike on {'the path' if len(both) == 1 else f'all {len(both)} paths'} they share."
+    told = [f"{a} → {b} ({'only the first' if one[a, b] else 'only this one'} keeps off zero)" for a, b in parted]
+    return f"They decide differently on {listed(told, NAMED)}."
+
+
 def _attenuation(first: Results, second: Results) -> str:
     """Why two families differ on one model: measurement error in scores, as far as these numbers show it."""
     if {first.family, second.family} != {"covariance", "composite"}:
@@ -133,5 +152,5 @@ def what_differs(first: Specification, second: Specification, before: Results, a
     if before.data and after.data and before.data.n_used != after.data.n_used:
         said.append(f"It rests on {after.data.n_used} cases instead of {before.data.n_used}: other data.")
     if before.converged and after.converged:
-        said += [_part_most(before, after), _attenuation(before, after)]
+        said += [_part_most(before, after), _decisions(before, after), _attenuation(before, after)]
     return [sentence for sentence in said if sentence]

@@ -28,7 +28,7 @@ from dusk_arrow.results.comparison import (
     quick_fit,
 )
 from dusk_arrow.results.differences import what_differs
-from dusk_arrow.results.document import FitPart, Interval, Part, standardized_headline
+from dusk_arrow.results.document import ConstructPart, FitPart, Interval, LoadingPart, Part, standardized_headline
 from dusk_arrow.results.settings import FamilyName, Settings, with_choices
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, with_settings
@@ -98,6 +98,9 @@ class ModelColumn(BaseModel):
     aic_weight: float | None
     bic_weight: float | None
     r_squared: dict[str, float | None]
+    constructs: list[ConstructPart]
+    loadings: list[LoadingPart]
+    intervals: bool
     message: str | None
     differs: list[str]
 
@@ -265,6 +268,9 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             aic_weight=a,
             bic_weight=b,
             r_squared=document.r_squared,
+            constructs=document.quality.constructs if document.quality else [],
+            loadings=document.quality.loadings if document.quality else [],
+            intervals=document.family == "covariance" or document.bootstrap_summary is not None,
             message=next((p.message for p in document.problems if p.severity == "error"), None),
             differs=what_differs(stated[0], own, documents[0], document) if at > 0 else [],
         )

@@ -9,13 +9,14 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RunRow, now
 from dusk_arrow.results.cache import result_key
-from dusk_arrow.results.settings import DEFAULT_SEED, Settings
+from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
 from dusk_arrow.server.context import context, reply, version_data
-from dusk_arrow.server.documents import fit_revision, stored_results
+from dusk_arrow.server.documents import fit_revision, stored_results, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
@@ -38,8 +39,9 @@ def run_key(model: ModelRow, fingerprint: str, specification: str, settings: Set
 
 
 class NewRun(BaseModel):
-    """A bootstrap to run on a model's head."""
+    """A bootstrap to run on a model's head, as it is or as another family estimates it."""
 
+    family: FamilyName | None = None
     resamples: int = Field(default=5000, ge=100, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0, le=2**53)
     level: float = Field(default=0.95, ge=0.5, lt=1)
@@ -80,11 +82,14 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
     with context().sessions.begin() as session:
         model = find_model(session, path.model_id)
         head = store.head_of(session, model)
-        results = fit_revision(session, head)
+        own = Settings.model_validate(head.settings)
+        if body.family is not None and body.family != own.family:
+            own = with_choices(own, [Choose("family", body.family)])
+        results = fit_revision(session, with_settings(head, own))
         if not results.converged:
             message = "The model has to be estimated before it can be bootstrapped."
             raise HttpProblem(422, [Problem("not_estimated", "error", message)])
-        settings = Settings.model_validate(head.settings).model_copy(
+        settings = own.model_copy(
             update={
                 "bootstrap": body.resamples,
                 "seed": body.seed,
