@@ -54,7 +54,7 @@ test.each([
 });
 
 function criterion(part: Partial<Criterion>): Criterion {
-  return { good: 0.7, tolerable: 0.5, better: "higher", strict: false, ...part } as Criterion;
+  return { good: 0.7, tolerable: 0.5, better: "higher", strict: false, if_reliable: null, ...part } as Criterion;
 }
 
 test.each([
@@ -72,4 +72,14 @@ test.each([
   [undefined, 0.9, "none"],
 ] as const)("the verdict on the unrounded figure: %#", (sheet, value, verdict) => {
   expect(judge(sheet, value)).toBe(verdict);
+});
+
+test.each([
+  [0.61, "borderline"],
+  [0.6, "misses"],
+  [null, "misses"],
+] as const)("an AVE of .45 is tolerable only beside a reliability above .60: %#", (reliability, verdict) => {
+  const ave = criterion({ good: 0.5, tolerable: 0.4, if_reliable: 0.6 });
+  expect(judge(ave, 0.45, reliability)).toBe(verdict);
+  expect(judge(ave, 0.55, reliability)).toBe("meets");
 });

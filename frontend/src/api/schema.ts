@@ -1668,7 +1668,8 @@ export interface components {
         };
         /**
          * CriterionPart
-         * @description A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has.
+         * @description A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has,
+         *     `if_reliable` the composite reliability above which alone what is tolerable counts.
          */
         CriterionPart: {
             /**
@@ -1686,6 +1687,8 @@ export interface components {
             formula: string;
             /** Good */
             good: number | null;
+            /** If Reliable */
+            if_reliable: number | null;
             /** Key */
             key: string;
             /** Label */

@@ -183,7 +183,8 @@ function Measurement({ models }: { models: Column[] }) {
                       const criterion = criteria.get("criterion" in rest ? rest.criterion : key);
                       return (
                         <>
-                          <Glyph verdict={judge(criterion, value)} size={8} /> {coefficient(value)}
+                          <Glyph verdict={judge(criterion, value, c?.composite_reliability)} size={8} />{" "}
+                          {coefficient(value)}
                         </>
                       );
                     })}

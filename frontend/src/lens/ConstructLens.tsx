@@ -54,7 +54,13 @@ export function ConstructLens({
               figure="composite_reliability"
               none={none}
             />
-            <Judged label="AVE" value={quality?.ave} figure="ave" none={none} />
+            <Judged
+              label="AVE"
+              value={quality?.ave}
+              figure="ave"
+              none={none}
+              reliability={quality?.composite_reliability ?? null}
+            />
             {against.length > 0 && (
               <p className="mt-1 rounded-md bg-base-200 px-2 py-1 text-sm">
                 {against.join(", ")} {against.length > 1 ? "run" : "runs"} against the others: until recoded,

@@ -12,8 +12,9 @@ export function Judged(props: {
   figure: string;
   none: string;
   direction?: number;
+  reliability?: number | null;
 }) {
-  const { label, value, figure, none, direction = 1 } = props;
+  const { label, value, figure, none, direction = 1, reliability = null } = props;
   const criterion = useCriterion(figure);
   const title = criterion
     ? `${criterion.definition} ${criterion.source}. Cut-offs ${criterion.cut_off_source}.`
@@ -24,7 +25,7 @@ export function Judged(props: {
         <span className="text-quiet">{none}</span>
       ) : (
         <span className="inline-flex items-baseline gap-1.5">
-          <Glyph verdict={judge(criterion, value * direction)} size={8} />
+          <Glyph verdict={judge(criterion, value * direction, reliability)} size={8} />
           {coefficient(value)}
         </span>
       )}

@@ -43,13 +43,14 @@ export function Items({ project, model, measured, gestures }: Props) {
   );
 }
 
-function Figure({ label, value, of }: { label: string; value: number | null; of: string }) {
+function Figure(props: { label: string; value: number | null; of: string; reliability?: number | null }) {
+  const { label, value, of, reliability = null } = props;
   const criterion = useCriteria().get(of);
   if (value === null) return null;
   return (
     <span className="whitespace-nowrap text-sm" title={criterion?.definition}>
       <span className="text-quiet">{label}</span> <span className="font-semibold">{coefficient(value)}</span>{" "}
-      <Glyph verdict={judge(criterion, value)} size={8} />
+      <Glyph verdict={judge(criterion, value, reliability)} size={8} />
     </span>
   );
 }
@@ -92,7 +93,12 @@ function Construct({
           <span className="text-sm text-quiet">one item: nothing to tell its reliability by</span>
         ) : (
           <>
-            <Figure label="AVE" value={construct.ave} of="ave" />
+            <Figure
+              label="AVE"
+              value={construct.ave}
+              of="ave"
+              reliability={construct.composite_reliability}
+            />
             <Figure label="rho_A" value={construct.rho_a} of="rho_a" />
             <Figure label="comp. rel." value={construct.composite_reliability} of="composite_reliability" />
             <Figure label="alpha" value={construct.alpha} of="alpha" />

@@ -1,7 +1,11 @@
 import type { Criterion, Verdict } from "../api/client";
 
-/** The verdict of the criteria sheet on an unrounded figure. */
-export function judge(criterion: Criterion | undefined, value: number | null | undefined): Verdict {
+/** The verdict of the criteria sheet on an unrounded figure, with the composite reliability beside it where that matters. */
+export function judge(
+  criterion: Criterion | undefined,
+  value: number | null | undefined,
+  reliability?: number | null,
+): Verdict {
   if (
     !criterion ||
     value === null ||
@@ -14,7 +18,8 @@ export function judge(criterion: Criterion | undefined, value: number | null | u
   const sign = criterion.better === "higher" ? 1 : -1;
   const within = (bound: number) => sign * value > sign * bound || (value === bound && !criterion.strict);
   if (within(criterion.good)) return "meets";
-  if (criterion.tolerable !== null && within(criterion.tolerable)) return "borderline";
+  const allowed = criterion.if_reliable === null || (reliability ?? 0) > criterion.if_reliable;
+  if (allowed && criterion.tolerable !== null && within(criterion.tolerable)) return "borderline";
   return "misses";
 }
 

@@ -55,6 +55,9 @@ def fit_parser() -> argparse.ArgumentParser:
     out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
     out.add_argument("--figure", metavar="OUT.svg", help="the path diagram")
     out.add_argument(
+        "--criteria", choices=["usual", "strict", "exploratory"], default="usual", help="whose cut-offs verdicts follow"
+    )
+    out.add_argument(
         "--what-ifs", action=argparse.BooleanOptionalAction, default=None,
         help=f"refit without each item, and with what is left out; unless said, with up to {ITEMS_TRIED} items",
     )  # fmt: skip

@@ -18,6 +18,7 @@ from dusk_arrow.exchange.previews import with_names
 from dusk_arrow.exchange.reading import read_any
 from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.recorded_steps import read_steps
+from dusk_arrow.results.document import ProblemPart
 
 ESTIMATED, WRONG, NOT_ESTIMATED = 0, 2, 3
 
@@ -128,7 +129,7 @@ def read_data(path: str, options: argparse.Namespace) -> tuple[DataSet, tuple[Pr
     return data, noticed
 
 
-def report(problems: Iterable[Problem]) -> None:
+def report(problems: Iterable[Problem | ProblemPart]) -> None:
     """Problems on standard error, one a line."""
     for found in problems:
         print(f"{found.severity}: {found.message}", file=sys.stderr)

@@ -24,6 +24,7 @@ from dusk_arrow.command_line.files import (
     write_text,
 )
 from dusk_arrow.command_line.tables import readable
+from dusk_arrow.core.assessment.criteria import Sheet, sheet
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import HoldOutHalf, Step
 from dusk_arrow.core.problems import Problem, ProblemError
@@ -38,6 +39,7 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.holdout import half_step, opened
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import RESAMPLES, Settings
+from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.results.what_ifs import with_what_ifs
 from dusk_arrow.runs.pool import WorkerPool
 
@@ -113,11 +115,11 @@ def _write_scores(results: Results, source: Source, options: argparse.Namespace)
     write_text(options.scores, scores_csv(results, cases, "bartlett" if options.bartlett else "regression"))
 
 
-def _tried(results: Results, source: Source, options: argparse.Namespace) -> Results:
+def _tried(results: Results, source: Source, options: argparse.Namespace, criteria: Sheet) -> Results:
     """With the what-ifs, unless they were not asked for and are so many that they would take long."""
     items = len(results.quality.loadings) if results.quality else 0
     wanted = items <= ITEMS_TRIED if options.what_ifs is None else options.what_ifs
-    return with_what_ifs(results, source) if wanted else results
+    return with_what_ifs(results, source, criteria) if wanted else results
 
 
 def _emit(results: Results, path: str) -> None:
@@ -127,7 +129,7 @@ def _emit(results: Results, path: str) -> None:
 def fit(arguments: list[str]) -> int:
     """Runs `./dusk fit` and returns its exit code; problems go to standard error, one a line."""
     options = fit_parser().parse_args(arguments)
-    settings = Settings()
+    settings, criteria = Settings(), sheet(options.criteria)
     pool: WorkerPool | None = None
     try:
         settings = _settings(options)
@@ -139,11 +141,11 @@ def fit(arguments: list[str]) -> int:
         if settings.bootstrap > 1000 and options.workers > 1:
             runner = pool = WorkerPool(options.workers)
         analysis = analyse(specification, source, settings, runner, depth="thorough")
-        results = _tried(assemble(analysis), source, options)
+        results = _tried(assemble(analysis), source, options, criteria)
         if isinstance(imported, DataSet):
             results.holdout = opened(results, imported, steps)
-        results.problems[:0] = [problem_part(problem) for problem in noticed]
-        report([*noticed, *analysis.problems])
+        results.problems = [*(problem_part(problem) for problem in noticed), *judged_by(results, criteria)]
+        report(results.problems)
         if options.json:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
@@ -154,7 +156,7 @@ def fit(arguments: list[str]) -> int:
             if options.scores:
                 _write_scores(results, source, options)
             if not options.json:
-                print(readable(results))
+                print(readable(results, criteria))
         return {"estimated": ESTIMATED, "refused": WRONG, "not_estimated": NOT_ESTIMATED}[analysis.outcome]
     except ProblemError as error:
         report(error.problems)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dusk_arrow.core.assessment.criteria import BY_KEY, USUAL, Sheet, Verdict
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
@@ -29,25 +30,34 @@ def table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
     return "\n".join(lines)
 
 
-def _fit(results: Results) -> str:
+MARKS: dict[Verdict, str] = {"meets": " ●", "borderline": " ◐", "misses": " ○", "none": ""}
+
+
+def _judged(criteria: Sheet, key: str, value: float | None, decimals: int = 3, reliability: float | None = None) -> str:
+    """A figure with its verdict."""
+    return coefficient(value, decimals) + MARKS[criteria.judge(key, value, reliability)]
+
+
+def _fit(results: Results, criteria: Sheet) -> str:
     fit = results.fit
     if fit is None:
         return ""
     if fit.df is None or fit.chi_square is None:
-        return _distances(fit)
+        return _distances(fit, criteria)
     p = "saturated: nothing to test" if fit.df == 0 else p_words(fit.p_value)
     return "\n".join(
         [
             f"χ² = {fit.chi_square:.3f}, df = {fit.df}, {p}; χ²/df {plain(fit.chi_square_per_df, 2)}",
-            f"CFI {coefficient(fit.cfi, 3)}  TLI {coefficient(fit.tli, 3)}  RMSEA {coefficient(fit.rmsea, 3)} "
-            f"{interval_text(fit.rmsea_interval, 3)}  SRMR {coefficient(fit.srmr, 3)}",
+            f"CFI {_judged(criteria, 'cfi', fit.cfi) if fit.df else coefficient(fit.cfi, 3)}  TLI {_judged(criteria, 'tli', fit.tli)}  RMSEA "
+            f"{_judged(criteria, 'rmsea', fit.rmsea)} {interval_text(fit.rmsea_interval, 3)}  SRMR "
+            f"{_judged(criteria, 'srmr', fit.srmr)}",
             f"AIC {plain(fit.aic, 1)}  BIC {plain(fit.bic, 1)}  {fit.n_parameters} free parameters",
             *_bollen_stine(fit.bollen_stine),
         ]
     )
 
 
-def _distances(fit: FitPart) -> str:
+def _distances(fit: FitPart, criteria: Sheet) -> str:
     """Distances of the whole and of the measurement part, with what they would be by chance where that was drawn."""
     part = fit.measurement_part
     rows = []
@@ -60,7 +70,7 @@ def _distances(fit: FitPart) -> str:
         for name, label in (("srmr", "SRMR"), ("d_uls", "d_ULS"), ("d_g", "d_G")):
             bounds = getattr(reference, name) if reference else None
             chance = [plain(bounds.q95), plain(bounds.q99)] if bounds else ["", ""]
-            rows.append([f"{label} of the {what}", coefficient(getattr(values, name), 3), *chance])
+            rows.append([f"{label} of the {what}", _judged(criteria, name, getattr(values, name)), *chance])
     return table(["fit", "", "95 %", "99 %"], rows)
 
 
@@ -124,17 +134,20 @@ def _effects(results: Results) -> str:
     return table(["effect", "estimate", "SE", "percentile", "bias-corrected", "standardized"], rows)
 
 
-def _quality(results: Results) -> str:
+def _quality(results: Results, criteria: Sheet) -> str:
     if results.quality is None:
         return ""
     constructs = table(
         ["construct", "alpha", "rho_A", "composite reliability", "AVE", "R²"],
         [
-            [c.name, coefficient(c.alpha, 3), coefficient(c.rho_a, 3), coefficient(c.composite_reliability, 3), coefficient(c.ave, 3), coefficient(results.r_squared.get(c.name), 3)]
+            [c.name, *(_judged(criteria, key, getattr(c, key), 3, c.composite_reliability) for key in ("alpha", "rho_a", "composite_reliability", "ave")), coefficient(results.r_squared.get(c.name), 3)]
             for c in results.quality.constructs
         ],
     )  # fmt: skip
-    vifs = [[f"{v.antecedent} → {v.outcome}", coefficient(v.vif)] for v in results.quality.vif_antecedents]
+    vifs = [
+        [f"{v.antecedent} → {v.outcome}", _judged(criteria, "vif_antecedents", v.vif, 2)]
+        for v in results.quality.vif_antecedents
+    ]
     for construct in results.quality.constructs:
         against = [
             entry.indicator
@@ -170,13 +183,19 @@ def _what_ifs(results: Results) -> str:
     for row in found[:WHAT_IFS]:
         figures = {**row.fit, **row.quality}
         values = [coefficient(figures.get(key), 3) for key in keys]
-        crosses = [name.replace("_", " ") for name in row.crosses]
+        crosses = [_labelled(name) for name in row.crosses]
         rows.append([row.words, str(row.n or ""), *values, listed(crosses) if crosses else row.message or ""])
     text = table(
         ["what if", "n", *(key.replace("highest_", "").upper() for key in keys), "would cross a cut-off"], rows
     )
     more = len(found) - len(rows)
     return text + (f"\n{more} more in the document (--json)." if more else "")
+
+
+def _labelled(name: str) -> str:
+    """A figure by its label instead of its key: `ave of Support` becomes `AVE of Support`."""
+    key, of, about = name.partition(" of ")
+    return BY_KEY[key.partition(".")[0]].label + of + about
 
 
 def _holdout(results: Results) -> str:
@@ -215,15 +234,15 @@ def _scored(results: Results) -> str:
     return table(["scores", "n", "mean", "SD", "min", "max", "skewness"], rows)
 
 
-def readable(results: Results) -> str:
-    """The whole document as text for a terminal."""
+def readable(results: Results, criteria: Sheet = USUAL) -> str:
+    """The whole document as text for a terminal, with the verdicts of a sheet of criteria and whose they are."""
     data = results.data
     head = (
         f"{data.name}: {data.n_used} of {data.n_total} cases; {options_by_name()['estimator'].words(results.estimator)}, {results.iterations} iterations"
         if data
         else ""
     )
-    parts = [head, _fit(results), _scaled(results), _parameters(results), _quality(results)]
+    parts = [head, _fit(results, criteria), _scaled(results), _parameters(results), _quality(results, criteria)]
     if results.effects:
         parts.append(_effects(results))
     if results.prediction:
@@ -277,4 +296,5 @@ def readable(results: Results) -> str:
         parts.append(
             f"{s.used} of {s.requested} resamples used, {s.inadmissible} of them inadmissible; seed {s.seed}, level {s.level:g}"
         )
+    parts.append(f"● meets, ◐ borderline, ○ misses: verdicts follow {criteria.words}.")
     return "\n\n".join(part for part in parts if part)

@@ -103,6 +103,8 @@ def _decisions(first: Results, second: Results) -> str:
         return ""
     parted = [pair for pair in both if one[pair] != other[pair]]
     if not parted:
+        if first.family == second.family:
+            return ""
         return f"Both decide alike on {'the path' if len(both) == 1 else f'all {len(both)} paths'} they share."
     told = [f"{a} → {b} ({'only the first' if one[a, b] else 'only this one'} keeps off zero)" for a, b in parted]
     return f"They decide differently on {listed(told, NAMED)}."

@@ -108,6 +108,14 @@ def figure_value(results: Results, key: str) -> float | None:
     return value
 
 
+def reliability_beside(results: Results, key: str, construct: str | None = None) -> float | None:
+    """The composite reliability of the construct whose AVE a figure is: that named, or where it is lowest."""
+    if criterion_of(key) not in ("ave", "lowest_ave") or results.quality is None:
+        return None
+    name = construct or _extreme(results, "lowest_ave")[1]
+    return next((c.composite_reliability for c in results.quality.constructs if c.name == name), None)
+
+
 def _detail(results: Results, key: str) -> str:
     fit = results.fit
     if fit is None:
@@ -161,7 +169,7 @@ def readout(
         criterion = criteria.by_key[criterion_of(key)]
         decimals = DECIMALS.get(criterion.key, 3)
         saturated = results.fit is not None and results.fit.df == 0 and key not in EXTREMES
-        verdict: Verdict = "none" if saturated else criterion.judge(value)
+        verdict: Verdict = "none" if saturated else criterion.judge(value, reliability_beside(results, key))
         before = figure_value(previous, key) if previous is not None else None
         change = value - before if value is not None and before is not None else None
         comparable = previous is not None and same_data(results, previous)

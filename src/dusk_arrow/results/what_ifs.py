@@ -18,7 +18,7 @@ from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import FitPart, ModificationPart, Part, Results, WhatIfPart
-from dusk_arrow.results.readout import criterion_of, figure_value, shown_keys
+from dusk_arrow.results.readout import criterion_of, figure_value, reliability_beside, shown_keys
 from dusk_arrow.results.settings import Settings
 
 OF_CONSTRUCTS = ("ave", "composite_reliability", "alpha")
@@ -88,11 +88,17 @@ def _of_construct(results: Results, name: str, figure: str) -> float | None:
     return value
 
 
-def _change(criteria: Sheet, key: str, about: str | None, now: float | None, then: float | None) -> FigureChange:
-    before, after = (criteria.judge(criterion_of(key), value) for value in (now, then))
+def _change(criteria: Sheet, key: str, about: str | None, now: Results, then: Results) -> FigureChange:
+    """A figure of both documents, of one construct where it is about one."""
+    first, second = (
+        figure_value(document, key) if about is None else _of_construct(document, about, key)
+        for document in (now, then)
+    )
+    before = criteria.judge(criterion_of(key), first, reliability_beside(now, key, about))
+    after = criteria.judge(criterion_of(key), second, reliability_beside(then, key, about))
     crosses = before != after and "none" not in (before, after)
     return FigureChange(
-        key=key, about=about, now=now, then=then, verdict_now=before, verdict_then=after, crosses=crosses
+        key=key, about=about, now=first, then=second, verdict_now=before, verdict_then=after, crosses=crosses
     )
 
 
@@ -113,13 +119,11 @@ def _largest_path(now: Results, then: Results) -> PathChange | None:
 def _figures(now: Results, then: Results, about: Sequence[str], criteria: Sheet) -> list[FigureChange]:
     """The key figures of both documents, and those of the reflective constructs among `about`."""
     keys = [key for key in dict.fromkeys((*shown_keys(now), "srmr", "highest_htmt")) if key != "chi_square"]
-    figures = [_change(criteria, key, None, figure_value(now, key), figure_value(then, key)) for key in keys]
+    figures = [_change(criteria, key, None, now, then) for key in keys]
     reflective = {c.name for c in (now.quality.constructs if now.quality else []) if c.mode == "reflective"}
     for name in dict.fromkeys(about):
         if name in reflective:
-            for key in OF_CONSTRUCTS:
-                values = [_of_construct(document, name, key) for document in (now, then)]
-                figures.append(_change(criteria, key, name, values[0], values[1]))
+            figures += [_change(criteria, key, name, now, then) for key in OF_CONSTRUCTS]
     return figures
 
 

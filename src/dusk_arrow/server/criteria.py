@@ -33,7 +33,8 @@ PAGES: dict[Page, str] = {
 
 
 class CriterionPart(BaseModel):
-    """A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has."""
+    """A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has,
+    `if_reliable` the composite reliability above which alone what is tolerable counts."""
 
     key: str
     label: str
@@ -46,6 +47,7 @@ class CriterionPart(BaseModel):
     tolerable: float | None
     cut_off_source: str
     strict: bool
+    if_reliable: float | None
     follows: str | None
 
 

@@ -16,6 +16,7 @@ from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
@@ -215,7 +216,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
             for a, b in said.paths
         ],
         estimated=results.converged,
-        problems=results.problems,
+        problems=judged_by(results, criteria),
         shown=_shown(shown),
         readout=readout(seen, previous, criteria, chosen.get(seen.family)),
         board=_board(model, head, shown.results if shown else None, criteria),

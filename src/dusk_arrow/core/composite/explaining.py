@@ -12,11 +12,9 @@ from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import SetAside
 from dusk_arrow.core.wording import coefficient
 
-WEAK = 0.4
-
 
 def explain(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
-    """Impossible corrected values, constructs alike, and indicators that hardly belong or run against their block."""
+    """Impossible corrected values, constructs alike, and indicators that run against their block."""
     problems: list[Problem] = []
     corrected = {plan.program.first.names[i] for i in plan.program.first.corrected}
     corrected |= {plan.program.structure.names[i] for i in plan.program.structure.corrected}
@@ -30,7 +28,7 @@ def explain(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
                         "a small sample, or indicators that are no reflections of one construct."
                     )
                     problems.append(Problem("loading_beyond_one", "warning", message, (name, construct.name)))
-        problems += _weak(construct.name, construct.mode, construct.indicators, loadings.tolist())
+        problems += _reversed(construct.name, construct.mode, construct.indicators, loadings.tolist())
     problems += _alike(plan, outcome)
     rows = list(plan.program.structure.standing)
     if not positive_definite(outcome.structure.between[:, rows, :][..., rows])[0]:
@@ -42,7 +40,7 @@ def explain(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
     return problems
 
 
-def _weak(construct: str, mode: str, indicators: tuple[str, ...], loadings: list[float]) -> list[Problem]:
+def _reversed(construct: str, mode: str, indicators: tuple[str, ...], loadings: list[float]) -> list[Problem]:
     if mode == "formative" or len(indicators) < 2:
         return []
     found = []
@@ -54,12 +52,6 @@ def _weak(construct: str, mode: str, indicators: tuple[str, ...], loadings: list
                 "It is probably worded the other way round and has to be recoded before it is used."
             )
             found.append(Problem("runs_against_block", "warning", message, (name, construct), repairs))
-        elif value < WEAK:
-            message = (
-                f"{name} hardly belongs to {construct}: its loading is {coefficient(value)}. Look at its wording before setting "
-                "it aside."
-            )
-            found.append(Problem("weak_loading", "warning", message, (name, construct), repairs))
     return found
 
 

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.alike import constructs_alike
-from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.point import Point
@@ -83,7 +82,7 @@ def explain(point: Point, found: Figures) -> list[Problem]:
         if parameter.kind == "loading" and alone and abs(standardized[i]) > 1 + 1e-8:
             message = f"The standardized loading of {parameter.target} is {coefficient(standardized[i])}, beyond 1."
             problems.append(Problem("loading_beyond_one", "warning", message, (parameter.target, parameter.source)))
-    problems += _weak_indicators(table, found)
+    problems += _reversed_indicators(table, found)
     if float(np.abs(np.linalg.eigvals(parts.effect)).max(initial=0.0)) >= 1:
         message = "The loop in the model grows without end at these estimates, so total effects have no meaning."
         problems.append(Problem("unstable_loop", "warning", message))
@@ -106,10 +105,9 @@ def direction_of(table: ParameterTable, found: Figures, construct: Construct) ->
     return 1 if sum(np.sign(v) for v in _loadings(table, found, construct).values()) >= 0 else -1
 
 
-def _weak_indicators(table: ParameterTable, found: Figures) -> list[Problem]:
-    """Indicators that run against their block, and those that hardly belong to it."""
+def _reversed_indicators(table: ParameterTable, found: Figures) -> list[Problem]:
+    """Indicators that run against their block."""
     problems: list[Problem] = []
-    tolerable = BY_KEY["loading"].tolerable or 0.0
     for construct in table.constructs:
         own = _loadings(table, found, construct)
         if len(own) < 3:
@@ -131,10 +129,4 @@ def _weak_indicators(table: ParameterTable, found: Figures) -> list[Problem]:
                     message += f" As it carries the scale of {construct.name}, the whole construct is measured the other way round."
                     repairs = (Repair(f"Let {other} carry the scale", MakeMarker(construct.name, other)), aside)
                 problems.append(Problem("runs_against_block", "warning", message, about, repairs))
-            elif sign * loading < tolerable:
-                message = (
-                    f"{name} shows little of {construct.name}: its loading is {coefficient(loading)}, below {coefficient(tolerable)}. "
-                    "Look at its wording before setting it aside."
-                )
-                problems.append(Problem("weak_loading", "warning", message, about, (aside,)))
     return problems

@@ -32,6 +32,7 @@ from dusk_arrow.results.document import (
     ScoreDescriptivesPart,
     ScoresPart,
 )
+from dusk_arrow.results.verdicts import judged_by
 
 DISTANCES = ("srmr", "d_uls", "d_g")
 
@@ -209,7 +210,7 @@ def assemble(analysis: Analysis) -> Results:
         return empty
     fitted, evidence = found.fitted, found.fitted.evidence
     names = fitted.set_up.names
-    return empty.model_copy(
+    results = empty.model_copy(
         update={
             "converged": True,
             "iterations": fitted.iterations,
@@ -236,3 +237,5 @@ def assemble(analysis: Analysis) -> Results:
             "estimates": estimates.estimates(found),
         }
     )
+    results.problems = judged_by(results)
+    return results

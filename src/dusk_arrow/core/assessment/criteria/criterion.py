@@ -16,7 +16,8 @@ class Criterion:
 
     `about` says of what there is one; `zero` whether zero is a hypothesis about it, so that a bootstrap has a p-value.
     `good` and `tolerable` are bounds; `better` says on which side of them a value must lie, on them too unless `strict`.
-    Figures without a verdict have None for both. `source` is of the figure, `cut_off_source` of its cut-offs.
+    Figures without a verdict have None for both. Of an AVE what is tolerable may hang on the composite reliability beside it: it
+    has to lie above `if_reliable`. `source` is of the figure, `cut_off_source` of its cut-offs.
     """
 
     key: str
@@ -32,14 +33,16 @@ class Criterion:
     strict: bool = False
     about: About = "model"
     zero: bool = False
+    if_reliable: float | None = None
 
-    def judge(self, value: float | None) -> Verdict:
-        """The verdict on an unrounded figure."""
+    def judge(self, value: float | None, reliability: float | None = None) -> Verdict:
+        """The verdict on an unrounded figure, with the composite reliability beside it where that matters."""
         if value is None or self.good is None or self.better == "none":
             return "none"
         if self._within(value, self.good):
             return "meets"
-        if self.tolerable is not None and self._within(value, self.tolerable):
+        allowed = self.if_reliable is None or (reliability is not None and reliability > self.if_reliable)
+        if allowed and self.tolerable is not None and self._within(value, self.tolerable):
             return "borderline"
         return "misses"
 

@@ -45,11 +45,19 @@ PRESETS: dict[Preset, dict[str, tuple[float, float | None, str]]] = {
         "alpha": (0.60, 0.50, _LOOSE),
         "rho_a": (0.60, 0.50, _LOOSE),
         "composite_reliability": (0.60, 0.50, _LOOSE),
+        "ave": (
+            0.50,
+            0.40,
+            "Fornell & Larcker (1981): .40 is tolerable where composite reliability is above .60",
+        ),
         "htmt": (0.90, 1.0, ".90: Gold, Malhotra & Segars (2001); 1: Henseler, Ringle & Sarstedt (2015)"),
         "vif_antecedents": (5.0, 10.0, "5: Hair, Risher, Sarstedt & Ringle (2019); 10: Marquardt (1970)"),
         "vif_indicators": (5.0, 10.0, "5: Hair, Risher, Sarstedt & Ringle (2019); 10: Marquardt (1970)"),
     },
 }
+
+
+IF_RELIABLE: dict[tuple[Preset, str], float] = {("exploratory", "ave"): 0.60}
 
 
 @dataclass(frozen=True)
@@ -74,12 +82,13 @@ class Sheet:
             return replace(criterion, good=good, tolerable=tolerable, cut_off_source=OWN)
         if key in PRESETS[self.preset]:
             good, tolerable, source = PRESETS[self.preset][key]
-            return replace(criterion, good=good, tolerable=tolerable, cut_off_source=source)
+            given = IF_RELIABLE.get((self.preset, key))
+            return replace(criterion, good=good, tolerable=tolerable, cut_off_source=source, if_reliable=given)
         return criterion
 
-    def judge(self, key: str, value: float | None) -> Verdict:
-        """The verdict on an unrounded figure."""
-        return self.by_key[key].judge(value)
+    def judge(self, key: str, value: float | None, reliability: float | None = None) -> Verdict:
+        """The verdict on an unrounded figure, with the composite reliability beside it where that matters."""
+        return self.by_key[key].judge(value, reliability)
 
     @property
     def words(self) -> str:
