@@ -280,3 +280,45 @@ def test_errors_by_bootstrap_from_the_command_line(capsys: pytest.CaptureFixture
     assert (code, found["settings"]["errors"]) == (0, "bootstrap")
     paths = [p for p in found["parameters"] if p["kind"] == "path"]
     assert all(p["se"] == p["bootstrap"]["se"] and p["interval"] == p["bootstrap"]["headline"] for p in paths)
+
+
+def test_half_of_the_cases_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """Without a browser too: a half that waits, opened once, and the recorded step means the same."""
+    model, data = str(DEMO / "river_wardens.txt"), str(DEMO / "river_wardens.csv")
+    _, closed, _ = run(capsys, model, "--data", data, "--hold-out-half", "3", "--no-what-ifs", "--json", "-")
+    assert json.loads(closed)["holdout"] is None
+    given = [model, "--data", data, "--hold-out-half", "3", "--open-half", "--no-what-ifs"]
+    code, out, _ = run(capsys, *given, "--json", "-")
+    found = json.loads(out)["holdout"]
+    assert code == 0
+    assert (found["first"]["n"], found["second"]["n"]) == (175, 174)
+    assert found["first"]["fit"]["chi_square"] == json.loads(closed)["fit"]["chi_square"]
+    _, table, _ = run(capsys, *given)
+    assert "F (ML) from the first half" in table
+    columns = json.loads(out)["sample"]["variables"]
+    steps = tmp_path / "steps.json"
+    steps.write_text(json.dumps([{"type": "hold_out_half", "columns": columns, "seed": 3, "opened": True}]))
+    _, again, _ = run(capsys, model, "--data", data, "--steps", str(steps), "--no-what-ifs", "--json", "-")
+    assert json.loads(again)["holdout"] == found
+    for wrong in (["--open-half"], ["--hold-out-half", "1", "--steps", str(tmp_path / "none.json")]):
+        assert run(capsys, model, "--data", data, *wrong)[0] == 2
+
+
+def test_what_ifs_criteria_and_global_items(capsys: pytest.CaptureFixture[str]) -> None:
+    """What the screen knows: rows that cross a cut-off, whose cut-offs, and an item that sums a construct up."""
+    given = [str(DEMO / "river_wardens.txt"), "--data", str(DEMO / "river_wardens.csv")]
+    _, out, _ = run(capsys, *given, "--global-item", "Effort=pe1", "--json", "-")
+    document = json.loads(out)
+    assert len([w for w in document["what_ifs"] if w["change"]["type"] == "set_aside"]) == 24
+    assert "lowest_ave" in next(w for w in document["what_ifs"] if w["change"].get("indicator") == "ef5")["crosses"]
+    assert document["quality"]["redundancy"][0]["item"] == "pe1"
+    assert [d["construct"] for d in document["scores"]["descriptives"]][-1] == "Effort"
+    _, out, _ = run(capsys, *given, "--no-what-ifs", "--json", "-")
+    assert json.loads(out)["what_ifs"] is None
+    usual = run(capsys, *given, "--no-what-ifs")[1]
+    strict = run(capsys, *given, "--no-what-ifs", "--criteria", "strict")[1]
+    assert "verdicts follow the usual cut-offs" in usual
+    assert "verdicts follow strict cut-offs" in strict
+    assert ".784 ●" in usual
+    assert ".784 ◐" in strict
+    assert run(capsys, *given, "--global-item", "Effort")[0] == 2

@@ -28,6 +28,7 @@ from dusk_arrow.core.specification.changes import (
     RemoveObserved,
     RemovePath,
     Rename,
+    ReplaceIndicators,
     ReplaceText,
     SetAside,
     SetCovariance,
@@ -72,6 +73,7 @@ def after(change: Change, text: str = TEXT) -> str:
         (SetMode("A", "formative"), ["A shows"], ["A is made of a1, a2, a3  # the first"]),
         (AddIndicators("B", ("b4",)), [], ["B shows in b1, b2, b3, b4"]),
         (RemoveIndicator("A", "a1"), ["a1"], ["A shows in a2, a3"]),
+        (ReplaceIndicators("A", ("a1", "a3"), "a13"), ["a1,", "a3", "covary"], ["A shows in a13, a2  # the first"]),
         (MoveIndicator("a3", "A", "B"), ["a2, a3"], ["B shows in b1, b2, b3, a3"]),
         (MakeMarker("A", "a3"), [], ["A shows in a3, a1, a2"]),
         (SetAside("A", "a2", "too long"), [], ['set aside a2 from A because "too long"']),
@@ -289,3 +291,16 @@ def test_merging_moves_indicators_and_paths() -> None:
     assert merged.paths == (("A", "C"),)
     with pytest.raises(ProblemError, match="cannot be merged"):
         apply(parse("A shows in a1, a2\nF is made of b1, b2"), MergeConstructs("F", "A"))
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        (ReplaceIndicators("A", ("a1", "b1"), "m"), "no indicator of A"),
+        (ReplaceIndicators("A", ("a1", "a2"), "b1"), "already belongs to B"),
+    ],
+)
+def test_a_column_replaces_only_what_is_there_by_what_is_free(change: Change, why: str) -> None:
+    """Otherwise an item of one construct would vanish, or one column would be counted twice."""
+    with pytest.raises(ProblemError, match=why):
+        apply(parse(TEXT), change)

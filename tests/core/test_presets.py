@@ -11,6 +11,7 @@ from dusk_arrow.core.assessment.criteria.presets import OWN, PRESETS, SAME_AS
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.readout import readout
 from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.results.what_ifs import estimator_of, item_what_ifs
 from tests.results.golden_cases import cases
 
@@ -104,3 +105,34 @@ def test_readout_and_what_ifs_follow_the_sheet(preset: Preset) -> None:
         for change in row.figures:
             assert change.verdict_now == in_force.judge(change.key, change.now)
             assert change.verdict_then == in_force.judge(change.key, change.then)
+
+
+def test_an_ave_below_a_half_is_tolerable_only_beside_a_reliable_composite() -> None:
+    """Fornell and Larcker accept .40 where the composite reliability is above .60, and nowhere else."""
+    exploratory = sheet("exploratory")
+    for key in ("ave", "lowest_ave"):
+        assert exploratory.judge(key, 0.45, 0.61) == "borderline"
+        assert exploratory.judge(key, 0.45, 0.60) == "misses"
+        assert exploratory.judge(key, 0.45) == "misses"
+        assert exploratory.judge(key, 0.39, 0.9) == "misses"
+    assert USUAL.judge("ave", 0.45, 0.9) == "misses"
+    assert sheet("exploratory", {"ave": (0.5, 0.4)}).judge("ave", 0.45) == "borderline"
+
+
+def test_what_is_called_weak_follows_the_cut_offs() -> None:
+    """A warning by one sheet beside a verdict by another would contradict itself on one screen."""
+    data = cases()
+    estimate = estimator_of(data, Settings())
+    text = "A shows in a1..a3, z\nB shows in b1..b3\nA leads to B"
+    results = estimate(parse(text))
+    assert results.quality is not None
+    loadings = {(line.construct_, line.indicator): line.loading or 0 for line in results.quality.loadings}
+    for preset, bound in (("usual", 0.5), ("strict", 0.5), ("exploratory", 0.4)):
+        said = {p.about[0] for p in judged_by(results, sheet(preset)) if p.code == "weak_loading"}
+        assert said == {name for (_, name), value in loadings.items() if value < bound}, preset
+    strict = judged_by(results, sheet("usual", {"loading": (0.9, 0.8)}))
+    weak = [p for p in strict if p.code == "weak_loading"]
+    assert {p.about[0] for p in weak} == {name for (_, name), value in loadings.items() if value < 0.8}
+    assert all("below .80" in p.message for p in weak)
+    kept = estimate(parse(text + '\nkeep z in A because "the claim"'))
+    assert [p.repairs for p in judged_by(kept) if p.about[:1] == ["z"]] == [[]]

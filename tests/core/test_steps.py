@@ -19,6 +19,7 @@ from dusk_arrow.core.observations.steps import (
     DummyCode,
     FillWithMean,
     HoldOut,
+    HoldOutHalf,
     KeepCases,
     RenameColumn,
     Reverse,
@@ -27,6 +28,7 @@ from dusk_arrow.core.observations.steps import (
     WeightCases,
     current_names,
     held_out,
+    other_half,
     words,
 )
 from dusk_arrow.core.observations.taking_steps import apply_step, apply_steps
@@ -199,3 +201,33 @@ def test_files_without_steps_are_refused(content: bytes) -> None:
     """A wrong file on the command line is a sentence, not a trace."""
     with pytest.raises(ProblemError):
         read_steps(content)
+
+
+@given(n=st.integers(2, 60), gaps=st.sets(st.integers(0, 59)), seed=st.integers(0, 5))
+def test_two_halves_share_no_case_and_lose_no_complete_one(n: int, gaps: set[int], seed: int) -> None:
+    """A case in both halves would confirm itself; one in neither would be lost without a word."""
+    values = np.arange(1.0, n + 1)
+    holes = values.copy()
+    holes[[g for g in gaps if g < n]] = NAN
+    data = DataSet("made up", (Column("a", "number", holes), Column("b", "number", values[::-1].copy())))
+    step = HoldOutHalf(("a", "b"), seed)
+    complete = {int(v) for v in holes[~np.isnan(holes)]}
+    if len(complete) < 2:
+        with pytest.raises(ProblemError, match="no halves"):
+            apply_step(data, step)
+        return
+    first, second = (apply_steps(data, steps)[0].case_numbers for steps in ([step], other_half([step])))
+    assert set(first) | set(second) == complete
+    assert not set(first) & set(second)
+    assert len(first) == (len(complete) + 1) // 2
+    assert apply_step(data, step).case_numbers == first
+    assert list(first) == sorted(first)
+
+
+def test_another_seed_is_another_half() -> None:
+    """The seed is what decides; without one it would be the file's order."""
+    data = DataSet("made up", (Column("a", "number", np.arange(100.0)),))
+    halves = {apply_step(data, HoldOutHalf(("a",), seed)).case_numbers for seed in range(4)}
+    assert len(halves) == 4
+    assert words(HoldOutHalf(("a",), 3)) == "half of the cases held out unseen (seed 3)"
+    assert words(HoldOutHalf(("a",), 3, opened=True)) == "half of the cases held out and opened (seed 3)"

@@ -9,11 +9,14 @@ import pytest
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.applying import apply
-from dusk_arrow.core.specification.changes import SetAside
+from dusk_arrow.core.specification.changes import AddIndicators, SetAside
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.readout import figure_value
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs
+from dusk_arrow.results.what_ifs import ItemWhatIf, estimator_of, item_what_ifs, left_out_what_ifs, with_what_ifs
+from tests.conftest import demo_data, demo_text
 from tests.results.golden_cases import cases
 
 TEXT = "A shows in a1..a3\nB shows in b1..b3\nF is made of x, z\nC shows in c1..c3\nD shows in A, B\nF leads to C\nD leads to C"
@@ -107,3 +110,62 @@ def test_parts_and_last_items_are_not_offered(family: str) -> None:
     assert ("F", "x") in named
     assert not any(construct == "D" for construct, _ in named)
     assert all(row.type == "set_aside" for row in rows)
+
+
+def test_what_is_left_out_is_let_in_as_the_change_would() -> None:
+    """The index is a forecast; the refit is what comes of it, and both have to be of the same change."""
+    data = demo_data("river_wardens")
+    estimate = estimator_of(data, Settings())
+    specification = parse(demo_text("river_wardens"))
+    now = assemble(analyse(specification, data, Settings()))
+    rows = left_out_what_ifs(specification, now, estimate, most=6)
+    assert [row.index for row in rows] == sorted((row.index for row in rows), reverse=True)
+    kinds = {row.change.type for row in rows}
+    assert kinds == {"set_covariance", "add_indicators"}
+    for row in rows:
+        then = estimate(apply(specification, row.change))
+        assert row.estimated == then.converged
+        assert now.fit is not None
+        assert then.fit is not None
+        assert now.fit.chi_square is not None
+        assert row.chi_square_fall == pytest.approx(now.fit.chi_square - (then.fit.chi_square or 0), abs=1e-9)
+        assert row.chi_square_fall == pytest.approx(row.index, rel=0.35)
+        shown = {(f.key, f.about): f.then for f in row.figures}
+        assert shown["cfi", None] == then.fit.cfi
+    named = next(row for row in rows if row.change.type == "add_indicators")
+    assert isinstance(named.change, AddIndicators)
+    assert {f.about for f in named.figures if f.key == "ave"} >= {named.change.construct}
+
+
+def test_composites_leave_nothing_out() -> None:
+    """They have no such tests; an invented table would be worse than none."""
+    estimate = estimator_of(cases(), Settings(family="composite"))
+    now = estimate(parse(PLAIN))
+    assert left_out_what_ifs(parse(PLAIN), now, estimate) == []
+
+
+@pytest.mark.parametrize("family", ["covariance", "composite"])
+def test_the_document_has_every_row(family: str) -> None:
+    """The command line must not know less than the screen."""
+    data, text = demo_data("river_wardens"), demo_text("river_wardens")
+    settings = Settings(family=family)
+    results = assemble(analyse(parse(text), data, settings))
+    found = with_what_ifs(results, data).what_ifs
+    assert found is not None
+    estimate = estimator_of(data, settings)
+    items = item_what_ifs(parse(text), results, estimate)
+    aside = [row for row in found if row.change.type == "set_aside"]
+    assert [(row.change.construct, row.change.indicator) for row in aside] == [  # type: ignore[union-attr]
+        (item.construct_, item.indicator) for item in items
+    ]
+    for row, item in zip(aside, items, strict=True):
+        then = estimate(apply(parse(text), row.change))
+        assert row.n == (then.data.n_used if then.data and then.converged else None)
+        if then.converged:
+            assert then.fit is not None
+            assert row.fit["srmr"] == then.fit.srmr
+            assert set(row.crosses) == {
+                f"{f.key} of {f.about}" if f.about else f.key for f in item.figures if f.crosses
+            }
+            assert item.construct_ == "Effort" or f"ave of {item.construct_}" in row.quality
+    assert (len(found) > len(aside)) == (family == "covariance")

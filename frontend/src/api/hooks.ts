@@ -261,6 +261,19 @@ export function useGestures(modelId: number) {
     return work;
   };
 
+  /** A gesture that may have changed the data too: everything that shows them follows, once they are others. */
+  const withData = async (sent: Promise<ModelState | null>) => {
+    const before = queries.getQueryData<ModelState>(["model", modelId])?.revision.data_version_id;
+    const state = await sent;
+    if (state && state.revision.data_version_id !== before) {
+      await Promise.all(
+        ["project", "steps", "screening", "cases"].map((key) =>
+          queries.invalidateQueries({ queryKey: [key] }),
+        ),
+      );
+    }
+    return state;
+  };
   const path = { params: { path: { model_id: modelId } } };
   const put = async (pins: Pins) => {
     const board = await attempt(() =>
@@ -273,13 +286,8 @@ export function useGestures(modelId: number) {
     attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })));
   return {
     /** One revision; steps of the data that belong to it are recorded with it, and everything that shows data follows. */
-    change: async (
-      changes: Change[],
-      reason?: string,
-      prompted: "own" | "data" = "own",
-      steps: Step[] = [],
-    ) => {
-      const state = await send((parent) =>
+    change: (changes: Change[], reason?: string, prompted: "own" | "data" = "own", steps: Step[] = []) => {
+      const sent = send((parent) =>
         take(
           api.POST("/api/models/{model_id}/revisions", {
             ...path,
@@ -287,14 +295,7 @@ export function useGestures(modelId: number) {
           }),
         ),
       );
-      if (steps.length > 0) {
-        await Promise.all(
-          ["project", "steps", "screening", "cases"].map((key) =>
-            queries.invalidateQueries({ queryKey: [key] }),
-          ),
-        );
-      }
-      return state;
+      return steps.length > 0 ? withData(sent) : sent;
     },
     /** The lines of the text: those that read become part of the model; `read` is told how each was read. */
     write: (rows: string[], read: (rows: Schemas["RowPart"][]) => void) =>
@@ -317,10 +318,14 @@ export function useGestures(modelId: number) {
         useDesk.setState({ moves: moves.slice(0, -1) });
         return put(before);
       }
-      return send((parent) => take(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } })));
+      return withData(
+        send((parent) => take(api.POST("/api/models/{model_id}/undo", { ...path, body: { parent } }))),
+      );
     },
     redo: () =>
-      send((parent) => take(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } }))),
+      withData(
+        send((parent) => take(api.POST("/api/models/{model_id}/redo", { ...path, body: { parent } }))),
+      ),
     settings: (settings: Settings) =>
       send((parent) =>
         take(api.PUT("/api/models/{model_id}/settings", { ...path, body: { parent, settings } })),

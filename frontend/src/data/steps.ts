@@ -22,7 +22,7 @@ export function useSteps(projectId: number) {
       complain(null);
       queries.setQueryData(["steps", projectId], part);
       await Promise.all(
-        ["project", "screening", "cases", "model"].map((key) =>
+        ["project", "screening", "cases", "model", "trail"].map((key) =>
           queries.invalidateQueries({ queryKey: [key] }),
         ),
       );
@@ -33,7 +33,7 @@ export function useSteps(projectId: number) {
   return {
     part: found.data,
     steps,
-    busy: change.isPending,
+    busy: change.isPending || !found.data,
     fault: change.error?.message ?? null,
     set: (next: Step[]) => change.mutateAsync(next).catch(() => null),
     add: (...more: Step[]) => change.mutateAsync([...steps, ...more]).catch(() => null),

@@ -27,8 +27,10 @@ function Asked({ model, gestures, proposal }: { model: ModelState; gestures: Ges
     const why = reason.trim() || null;
     propose(null);
     if (proposal.act) return proposal.act();
-    select(then);
-    void gestures.change(withReason ? withReason(why) : changes, why ?? undefined, prompted, steps);
+    if (!steps) select(then); // what a step of the data brings is only there once it was taken
+    void gestures
+      .change(withReason ? withReason(why) : changes, why ?? undefined, prompted, steps)
+      .then((state) => state && steps && select(then));
   };
   return (
     <DialogPanel className="pointer-events-auto w-[420px] rounded-box border border-line bg-base-100 p-4 shadow-xl">

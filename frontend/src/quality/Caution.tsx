@@ -43,7 +43,7 @@ export function Caution({ model }: { model: ModelState }) {
             {open && (
               <ul className="mt-1">
                 {changes.map((change) => (
-                  <li key={change.id} className="truncate" title={change.words}>
+                  <li key={change.id} className="mb-1 leading-[17px]">
                     {change.words}{" "}
                     <span className="text-quiet">
                       {change.reason ? `because “${change.reason}”` : "no reason given"}

@@ -39,6 +39,7 @@ export function OfferHalf({ model }: { model: ModelState }) {
     <p className="mt-3 border-t border-line pt-2 text-sm text-quiet">
       This would be the first change that comes from these data.{" "}
       <TextButton
+        disabled={steps.busy}
         onClick={() => {
           propose(null);
           void holdOut(steps, model);
@@ -64,7 +65,7 @@ export function Half({ model }: { model: ModelState }) {
     return (
       <p className="mt-2 text-sm text-quiet">
         <TextButton disabled={steps.busy} onClick={() => void holdOut(steps, model)}>
-          Keep half of the cases unseen…
+          Keep half of the cases unseen
         </TextButton>{" "}
         and ask them once, at the end.
       </p>

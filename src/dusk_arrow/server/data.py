@@ -21,7 +21,7 @@ from dusk_arrow.exchange.file_formats import Use, written
 from dusk_arrow.exchange.recorded_steps import AnyStep, step_list, write_steps
 from dusk_arrow.exchange.writing import write_data, write_tables
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow
+from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.results.holdout import half_step
@@ -169,6 +169,24 @@ def add_steps(session: Session, model: ModelRow, added: list[Step]) -> DataVersi
     if store.head_of(session, model).data_version_id != version.id:
         raise refuse(409, "earlier_data", "This revision uses earlier data. Bring the model to the present data first.")
     return _record(session, project, [*store.steps_of(version), *added], model.id)[0]
+
+
+def follow_data(session: Session, model: ModelRow, left: RevisionRow, gesture: RevisionRow) -> None:
+    """Data that a gesture on a model brought go and come with it: where a step back or forth leads over the gesture and the
+    project stands at the data that were `left`, project and other models follow."""
+    project, now = session.get_one(ProjectRow, model.project_id), store.head_of(session, model).data_version_id
+    if not gesture.changes or now == left.data_version_id or project.data_version_id != left.data_version_id:
+        return
+    project.data_version_id = now
+    back = gesture is left
+    for other in store.models_of(session, project.id):
+        head = store.head_of(session, other)
+        if other.id == model.id or head.data_version_id != left.data_version_id:
+            continue
+        if back and not head.changes:
+            store.undo(session, other)
+        elif not back:
+            store.redo(other)
 
 
 @api.put("/<int:project_id>/steps", operation_id="setSteps", responses={200: StepsPart})

@@ -24,7 +24,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, now
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.data import add_steps
+from dusk_arrow.server.data import add_steps, follow_data
 from dusk_arrow.server.documents import core_settings
 from dusk_arrow.server.model_state import ModelState, ViewPart, board_of, find_model, state_of
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -136,8 +136,10 @@ def undo(path: ModelPath, body: Step) -> Response:
     """Back to the revision before."""
     with context().sessions.begin() as session:
         model = at_head(session, path.model_id, body.parent)
+        undone = store.head_of(session, model)
         if not store.undo(session, model):
             raise refuse(409, "nothing_to_undo", "There is nothing to undo.")
+        follow_data(session, model, undone, undone)
     return _state(path.model_id)
 
 
@@ -146,8 +148,10 @@ def redo(path: ModelPath, body: Step) -> Response:
     """Forward again to the revision that was undone."""
     with context().sessions.begin() as session:
         model = at_head(session, path.model_id, body.parent)
+        before = store.head_of(session, model)
         if not store.redo(model):
             raise refuse(409, "nothing_to_redo", "There is nothing to redo.")
+        follow_data(session, model, before, store.head_of(session, model))
     return _state(path.model_id)
 
 

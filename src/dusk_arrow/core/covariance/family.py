@@ -201,7 +201,8 @@ class CovarianceFamily:
             discrepancy = discrepancy_of(estimation.model, sample.own.evidence, estimation.estimator)
         except SingularMomentsError:
             return float("nan")
-        return float(discrepancy.evaluate(estimation.model, estimation.point.theta[None], ONLY)[0][0])
+        value = discrepancy.evaluate(estimation.model, estimation.point.theta[None], ONLY)[0][0]
+        return float(value * estimation.estimator.unit(sample.own.evidence.samples(), sample.own.layout))
 
     def apart_words(self, estimator: str) -> str:
         """The estimator's F."""

@@ -73,6 +73,10 @@ class Estimator(ABC):
         """The same for a batch of solutions (b, q), converged or not (b,), of resamples of one whose solution is `start`."""
         return theta, converged
 
+    def unit(self, samples: Samples, layout: MomentLayout) -> float:
+        """What F is multiplied by to be what its definition says, where it was freed of the data's own unit."""
+        return 1.0
+
     def statistic(self, point: Point, value: float, errors: Errors) -> float:
         """T of a model with discrepancy F; nan where it cannot be computed."""
         return point.evidence.multiplier * value

@@ -35,6 +35,11 @@ def too_few_for(what: str, evidence: Evidence, layout: MomentLayout) -> list[Pro
     return [Problem("too_few_cases", "error", message)]
 
 
+def _size(samples: Samples) -> float:
+    """The mean variance of the full sample."""
+    return float(np.trace(samples.reference) / samples.reference.shape[-1])
+
+
 class UnweightedLeastSquares(Estimator):
     """W = I up to the data's own unit; residual-based test and sandwich errors (Browne 1984)."""
 
@@ -47,10 +52,14 @@ class UnweightedLeastSquares(Estimator):
         """Squares in the weight I, divided by the size of the full sample so that F has no unit."""
         _, _, good = guarded_cholesky(samples.covariances)
         p = layout.variables
-        size = 1.0 if layout.means else np.trace(samples.reference) / p
+        size = 1.0 if layout.means else _size(samples)
         weight = np.broadcast_to(np.eye(p) / size, samples.covariances.shape)
         means = samples.means if layout.means else None
         return WeightedSquares(samples.covariances, weight, means), good & samples.usable
+
+    def unit(self, samples: Samples, layout: MomentLayout) -> float:
+        """F was divided by the square of the size of the variables."""
+        return 1.0 if layout.means else _size(samples) ** 2
 
     def refusals(self, evidence: Evidence, layout: MomentLayout, errors: Errors) -> list[Problem]:
         """Robust errors are sandwich errors, and their test weighs the cases' own moments."""
