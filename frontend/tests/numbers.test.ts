@@ -54,7 +54,14 @@ test.each([
 });
 
 function criterion(part: Partial<Criterion>): Criterion {
-  return { good: 0.7, tolerable: 0.5, better: "higher", strict: false, if_reliable: null, ...part } as Criterion;
+  return {
+    good: 0.7,
+    tolerable: 0.5,
+    better: "higher",
+    strict: false,
+    if_reliable: null,
+    ...part,
+  } as Criterion;
 }
 
 test.each([

@@ -1,5 +1,8 @@
 // What Quality shows of many rows and points: extremes, differences, names that keep off each other.
 import { describe, expect, test, vi } from "vitest";
+import type { ModelState, Project, Schemas } from "../src/api/client";
+import { combination } from "../src/model/doing";
+import { twinOf } from "../src/quality/Chosen";
 import { labelHeights } from "../src/quality/labels";
 import { changeOf, differenceOf, extremes, signed, type ItemWhatIf } from "../src/quality/use";
 
@@ -80,5 +83,52 @@ describe("names beside points", () => {
     heights.slice(1).forEach((height, i) => {
       expect(height - (heights[i] ?? 0)).toBeGreaterThanOrEqual(14 - 1e-9);
     });
+  });
+});
+
+describe("items that say the same", () => {
+  const scoreTest = (from: string, to: string, index: number, standardized_change: number) =>
+    ({
+      kind: "covariance",
+      from,
+      to,
+      release: false,
+      index,
+      expected_change: 1,
+      standardized_change,
+    }) as Schemas["ModificationPart"];
+  const residuals: Schemas["Matrix"] = {
+    rows: ["a", "b", "c"],
+    columns: ["a", "b", "c"],
+    values: [
+      [0, 0.04, 0.2],
+      [0.04, 0, -0.3],
+      [0.2, -0.3, 0],
+    ],
+  };
+  test("the twin is the one of the block that the score tests name first", () => {
+    const left = [
+      scoreTest("a", "z", 30, 0.4),
+      scoreTest("b", "a", 12, 0.3),
+      scoreTest("a", "c", 9, 0.5),
+      scoreTest("b", "c", 20, -0.4),
+    ];
+    expect(twinOf("a", ["a", "b", "c"], left, residuals)).toBe("b");
+    expect(twinOf("c", ["a", "b", "c"], left, residuals)).toBe("a");
+  });
+  test("without score tests it is what is left of the correlations, if that is notable", () => {
+    expect(twinOf("a", ["a", "b", "c"], [], residuals)).toBe("c");
+    expect(twinOf("b", ["a", "b", "c"], [], residuals)).toBeNull();
+    expect(twinOf("a", ["a", "b"], [], undefined)).toBeNull();
+  });
+  test("their mean has a name that is free, and step and change speak of the same column", () => {
+    const model = { constructs: [{ name: "a_b_2" }] } as unknown as ModelState;
+    const project = { columns: [{ name: "a" }, { name: "b" }, { name: "a_b" }] } as unknown as Project;
+    const made = combination("A", ["a", "b"], model, project);
+    expect(made.steps).toMatchObject([{ type: "combine", name: "a_b_3", columns: ["a", "b"], how: "mean" }]);
+    expect(made.changes).toEqual([
+      { type: "replace_indicators", construct: "A", indicators: ["a", "b"], by: "a_b_3" },
+    ]);
+    expect(made.prompted).toBe("data");
   });
 });

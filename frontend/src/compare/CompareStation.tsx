@@ -52,7 +52,7 @@ export default function CompareStation({ project, model }: StationProps) {
   const other = families.find((family) => family.key !== model.settings.family);
   const added = also.some((one) => one.model === model.id);
   return (
-    <div className="grid h-full grid-cols-[minmax(0,2.5fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-3">
+    <div className="relative grid h-full grid-cols-[minmax(0,2.5fr)_minmax(0,1fr)] gap-10 overflow-y-auto px-4 pb-4 pt-3">
       <section aria-label="Models side by side" className="min-w-0">
         <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
           <h1 className="font-serif text-[19px] font-semibold">

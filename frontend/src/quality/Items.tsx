@@ -23,18 +23,15 @@ interface Props {
 export function Items({ project, model, measured, gestures }: Props) {
   return (
     <section aria-labelledby="shown" className="min-w-0">
-      <div className="flex items-baseline gap-4">
-        <h2 id="shown" className="flex-1 font-serif text-[18px] font-semibold">
-          Do the answers show their construct?
-        </h2>
-        <span className="relative mr-[62px] w-[132px] text-xs text-quiet" aria-hidden="true">
-          <span className="absolute -translate-x-1/2 -translate-y-full" style={{ left: "50%" }}>
-            .50
+      <h2 id="shown" className="font-serif text-[18px] font-semibold">
+        Do the answers show their construct?
+      </h2>
+      <div className="relative -mb-1 ml-auto mr-[66px] h-3 w-[132px] text-xs text-quiet" aria-hidden="true">
+        {[0.5, 0.7].map((mark) => (
+          <span key={mark} className="absolute -top-1 -translate-x-1/2" style={{ left: `${100 * mark}%` }}>
+            {coefficient(mark)}
           </span>
-          <span className="absolute -translate-x-1/2 -translate-y-full" style={{ left: "70%" }}>
-            .70
-          </span>
-        </span>
+        ))}
       </div>
       {measured.constructs.map((construct) => (
         <Construct key={construct.name} {...{ project, model, measured, gestures, construct }} />

@@ -40,7 +40,7 @@ export default function QualityStation({ project, model, gestures }: StationProp
     <>
       <h1 className="sr-only">Quality</h1>
       <div
-        className={`grid h-full gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale} ${measured.constructs.length > 9 ? "grid-cols-[minmax(0,1.25fr)_minmax(0,1.62fr)_minmax(0,0.95fr)]" : "grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)]"}`}
+        className={`relative grid h-full gap-6 overflow-y-auto px-4 pb-4 pt-1 ${stale} ${measured.constructs.length > 9 ? "grid-cols-[minmax(0,1.25fr)_minmax(0,1.62fr)_minmax(0,0.95fr)]" : "grid-cols-[minmax(0,1.75fr)_minmax(0,1fr)_minmax(0,0.95fr)]"}`}
       >
         <Items {...{ project, model, measured, gestures }} />
         <div className="min-w-0">

@@ -21,9 +21,10 @@ export type LeftOut = Schemas["LeftOutWhatIf"];
 
 /** Residual covariances and cross-loadings that are left out, let in one at a time. */
 export function useLeftOut(model: ModelState) {
+  const first = useItemWhatIfs(model); // what stands higher on the screen comes first
   return useQuery({
     queryKey: ["left-out-what-ifs", model.id, model.revision.id],
-    enabled: model.estimated && model.settings.family === "covariance",
+    enabled: first.isSuccess && model.estimated && model.settings.family === "covariance",
     staleTime: Infinity,
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/left-out-what-ifs", { params: { path: { model_id: model.id } } })),

@@ -73,7 +73,8 @@ def analyse(
     depth: Depth = "usual",
 ) -> Analysis:
     """Checks, estimates and assesses a model. Never raises for a model or data at fault: problems say what is wrong. A
-    brief one has the figures of fit and quality alone, without errors and modification indices; a thorough one predicts.
+    brief one has the figures of fit, quality and paths alone, without errors, effects and modification indices; a thorough one
+    predicts.
 
     Raises StoppedError where `progress` asks to stop.
     """

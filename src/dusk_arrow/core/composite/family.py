@@ -122,7 +122,7 @@ class CompositeFamily:
         unsolved = _not_solved(outcome)
         if unsolved is not None:
             return unsolved
-        effects, all_routes = list_effects(ready.paths, program.structure.names)
+        effects, all_routes = ([], True) if depth == "brief" else list_effects(ready.paths, program.structure.names)
         named = tuple(
             (name, _key_of(model, target)) for name, target in model.names.items() if isinstance(target, Arrow)
         )

@@ -145,7 +145,7 @@ class CovarianceFamily:
         unsolved = _not_solved(estimation)
         if unsolved is not None:
             return unsolved
-        effects, all_routes = list_effects(model.paths, table.structural)
+        effects, all_routes = ([], True) if brief else list_effects(model.paths, table.structural)
         plan = FigurePlan(estimation.model, tuple(effects), tuple(model.tracked.items()), _antecedents(model))
         theta = estimation.point.theta
         batch = figures(plan, theta[None], evidence.covariance[None])
