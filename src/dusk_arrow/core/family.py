@@ -197,11 +197,13 @@ Depth = Literal["brief", "usual", "thorough"]
 
 @dataclass(frozen=True)
 class Task:
-    """Resamples to be worked off: by which family, of how many cases, and what it needs for them."""
+    """Resamples to be worked off: by which family, of how many cases, what it needs for them, and whether each takes so long
+    that few of them go together."""
 
     family: str
     n: int
     own: Any
+    slow: bool = False
 
 
 @dataclass(frozen=True)

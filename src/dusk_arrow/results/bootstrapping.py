@@ -13,7 +13,7 @@ from dusk_arrow.core.family import Fitted, Task
 from dusk_arrow.core.figures import FigureKey, against_zero
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.resampling.intervals import BootstrapSummary, accelerations, summarise
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife, together
 from dusk_arrow.results.settings import Settings
 
 ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult]]
@@ -93,7 +93,7 @@ def bootstrap(
 
     `progress(done, requested)` is told after each chunk and answers whether to go on. Raises StoppedError.
     """
-    chunks = plan_chunks(settings.bootstrap, settings.seed)
+    chunks = plan_chunks(settings.bootstrap, settings.seed, 1 if task.slow else together(task.n))
     jackknife = plan_jackknife(task.n) if settings.interval == "bca" else []
     everything = [*jackknife, *chunks]
     share = settings.bootstrap / max(sum(chunk.size for chunk in everything), 1)
@@ -101,7 +101,7 @@ def bootstrap(
     left_out: list[ChunkResult] = []
     done = 0
     for chunk, result in zip(everything, runner(task, everything), strict=True):
-        (left_out if chunk.seed is None else found).append(result)
+        (found if chunk.seeds else left_out).append(result)
         done += chunk.size
         if progress is not None and not progress(round(done * share), settings.bootstrap):
             raise StoppedError

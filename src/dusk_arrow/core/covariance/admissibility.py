@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.alike import constructs_alike
-from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices
+from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices, matrix, residual_variances
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.scales import MARKER
@@ -32,7 +32,10 @@ def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
 
 def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
     """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite: (b,)."""
-    return _possible(matrices(model, theta))
+    if not model.uncorrelated:
+        return _possible(matrices(model, theta))
+    possible: NDArray[np.bool_] = np.all(residual_variances(model, theta) >= 0, axis=-1)
+    return possible & _semi_definite(matrix(model, "node", theta))
 
 
 def _possible(parts: Matrices) -> NDArray[np.bool_]:

@@ -41,7 +41,7 @@ from dusk_arrow.core.family import (
 from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import MatrixEvidence, identity
+from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.problems import Problem, has_error
@@ -153,7 +153,9 @@ class CovarianceFamily:
         global_fit = assess_model(estimation)
         task = None
         if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
-            task = Task(OPTIONS.key, evidence.n, BootstrapTask(plan, estimation, evidence, settings.bollen_stine))
+            own = BootstrapTask(plan, estimation, evidence, settings.bollen_stine)
+            slow = ready.estimator.needs_cases or isinstance(evidence, IncompleteCases)
+            task = Task(OPTIONS.key, evidence.n, own, slow)
         means = np.zeros(len(table.observed)) if evidence.means is None else evidence.means
         return Fitted(
             set_up=set_up,

@@ -60,7 +60,8 @@ class CompiledModel:
     `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
     the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
     values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled,
-    `uncorrelated` whether every observed variable is an indicator with a residual of its own that covaries with none.
+    `uncorrelated` whether every observed variable is an indicator with a residual of its own that covaries with none,
+    `depth` how many paths follow one another at most, None where they run in a circle.
     """
 
     table: ParameterTable
@@ -73,6 +74,7 @@ class CompiledModel:
     tied: bool
     means: bool
     uncorrelated: bool
+    depth: int | None
 
 
 def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
@@ -93,6 +95,17 @@ def _uncorrelated(table: ParameterTable) -> bool:
     residuals = [p for p in table.parameters if p.matrix == "residual"]
     own = {p.row for p in residuals if p.row == p.column and p.value != 0.0}
     return len(own) == len(table.observed) and all(p.row == p.column for p in residuals)
+
+
+def _depth(pattern: Array) -> int | None:
+    """The power before which a matrix of this pattern (m, m) vanishes, less one; None where none does."""
+    reached = pattern != 0
+    found = reached.astype(float)
+    for depth in range(pattern.shape[0] + 1):
+        if not found.any():
+            return depth
+        found = ((found @ reached) > 0).astype(float)
+    return None
 
 
 def lay_out(table: ParameterTable) -> CompiledModel:
@@ -120,8 +133,20 @@ def lay_out(table: ParameterTable) -> CompiledModel:
             base["loading"][i, node_at[name]] = 1.0
     cells = {name: _cells(table, name, base[name].shape[1]) for name in MATRICES}
     n_free = int(slots.max()) + 1 if slots.size else 0
+    pattern = base["effect"].copy()
+    pattern[cells["effect"].rows, cells["effect"].columns] = 1.0
     return CompiledModel(
-        table, values, free, slots, base, cells, n_free, slots.size > n_free, table.means, _uncorrelated(table)
+        table,
+        values,
+        free,
+        slots,
+        base,
+        cells,
+        n_free,
+        slots.size > n_free,
+        table.means,
+        _uncorrelated(table),
+        _depth(pattern),
     )
 
 
@@ -132,32 +157,54 @@ def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
     return result
 
 
+def matrix(model: CompiledModel, name: Matrix, theta: Numbers) -> Numbers:
+    """One of the matrices for a batch of free values θ (…, q), real or complex."""
+    lead, base, cells = theta.shape[:-1], model.base[name], model.cells[name]
+    if cells.fill.size == 0:
+        return np.broadcast_to(base, (*lead, *base.shape))
+    flat = np.empty((*lead, base.size), dtype=theta.dtype)
+    flat[...] = base.ravel()
+    flat[..., cells.fill] = theta[..., cells.fill_slots]
+    return flat.reshape(*lead, *base.shape)
+
+
 def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
-    """The four matrices for a batch of free values θ (…, q), real or complex."""
-    lead = theta.shape[:-1]
-    built: dict[str, Numbers] = {}
-    for name in MATRICES:
-        base, cells = model.base[name], model.cells[name]
-        if cells.fill.size == 0:
-            built[name] = np.broadcast_to(base, (*lead, *base.shape))
-            continue
-        flat = np.empty((*lead, base.size), dtype=theta.dtype)
-        flat[...] = base.ravel()
-        flat[..., cells.fill] = theta[..., cells.fill_slots]
-        built[name] = flat.reshape(*lead, *base.shape)
-    return Matrices(**built)
+    """All of them."""
+    return Matrices(*(matrix(model, name, theta) for name in MATRICES))
 
 
-def implied(parts: Matrices, covariance: bool = True) -> Implied:
-    """Σ = Λ(I−B)⁻¹Ψ(I−B)⁻ᵀΛᵀ + Θ and what it is made of; without `covariance` Θ stands in the place of Σ.
+def residual_variances(model: CompiledModel, theta: Array) -> Array:
+    """The diagonal (…, p) of Θ for free values θ (…, q), where it has no more."""
+    cells = model.cells["residual"]
+    found = np.empty((*theta.shape[:-1], model.base["residual"].shape[0]))
+    found[...] = np.diagonal(model.base["residual"])
+    found[..., cells.rows] = theta[..., cells.slots]
+    return found
+
+
+def resolvent(model: CompiledModel, effect: Array) -> Array:
+    """(I−B)⁻¹ (b, m, m); where no path runs in a circle it is the finite product (I+B)(I+B²)(I+B⁴)…, which needs no
+    inverse. Raises LinAlgError where I−B is singular."""
+    identity = np.eye(effect.shape[-1])
+    if model.depth is None:
+        inverse: Array = np.linalg.inv(identity - effect)
+        return inverse
+    found = identity + effect
+    power, reach = effect, 1
+    while reach < model.depth:
+        power, reach = power @ power, 2 * reach
+        found = found + found @ power
+    return found
+
+
+def implied(parts: Matrices) -> Implied:
+    """Σ = Λ(I−B)⁻¹Ψ(I−B)⁻ᵀΛᵀ + Θ and what it is made of.
 
     Raises LinAlgError where I−B is singular.
     """
     identity = np.eye(parts.effect.shape[-1])
     inverse = np.linalg.inv(identity - parts.effect)
     nodes = inverse @ parts.node @ np.swapaxes(inverse, -1, -2)
-    if not covariance:
-        return Implied(parts.residual, nodes, parts.loading, inverse)
     through = parts.loading @ inverse
     whole = parts.loading @ nodes @ np.swapaxes(parts.loading, -1, -2) + parts.residual
     return Implied(whole, nodes, through, inverse)
@@ -297,34 +344,43 @@ def gradient_of(
 
 
 def gradient_through(
-    model: CompiledModel, parts: Matrices, found: Implied, weighted: Array, inner: Array, diagonal: Array
+    model: CompiledModel, nodes: Array, inverse: Array, weighted: Array, inner: Array, diagonal: Array
 ) -> Array:
-    """The same from ΩΛ (…, p, m), ΛᵀΩΛ (…, m, m) and the diagonal of Ω (…, p) alone, for uncorrelated residuals."""
-    back = np.swapaxes(found.inverse, -1, -2) @ inner
-    residual = np.zeros(parts.residual.shape)
-    at = np.arange(diagonal.shape[-1])
-    residual[..., at, at] = diagonal
-    by_matrix: dict[Matrix, Numbers] = {
-        "loading": 2.0 * (weighted @ found.nodes),
-        "effect": 2.0 * (back @ found.nodes),
-        "node": back @ found.inverse,
-        "residual": residual,
-    }
-    return _collect(model, by_matrix, diagonal.shape[:-1])
+    """The same from ΩΛ (b, p, m), ΛᵀΩΛ (b, m, m) and the diagonal of Ω (b, p) alone, for uncorrelated residuals, with the
+    covariance C (b, m, m) of the nodes and (I−B)⁻¹ (b, m, m)."""
+    total = np.zeros((diagonal.shape[0], model.n_free))
+    free = model.cells
+    if free["loading"].flat.size:
+        _add(model, total, "loading", 2.0 * (weighted @ nodes))
+    if free["effect"].flat.size or free["node"].flat.size:
+        back = np.swapaxes(inverse, -1, -2) @ inner
+        _add(model, total, "effect", 2.0 * (back @ nodes))
+        _add(model, total, "node", back @ inverse)
+    values, slots = diagonal[:, free["residual"].rows], free["residual"].slots
+    if model.tied:
+        total += sum_slots(model, values, slots)
+    else:
+        total[:, slots] = values
+    return total
+
+
+def _add(model: CompiledModel, total: Numbers, name: Matrix, derivatives: Numbers) -> None:
+    """Writes the derivatives by one whole matrix to the free values (…, q) that stand in it."""
+    cells = model.cells[name]
+    if cells.flat.size == 0:
+        return
+    values = derivatives.reshape(*derivatives.shape[:-2], -1)[..., cells.flat] * cells.twice
+    if model.tied:
+        total += sum_slots(model, values, cells.slots)
+    else:
+        total[..., cells.slots] = values
 
 
 def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple[int, ...]) -> Numbers:
     """Derivatives by whole matrices brought to the free values (…, q)."""
     total = np.zeros((*lead, model.n_free), dtype=by_matrix["residual"].dtype)
-    for name, matrix in by_matrix.items():
-        cells = model.cells[name]
-        if cells.flat.size == 0:
-            continue
-        values = matrix.reshape(*matrix.shape[:-2], -1)[..., cells.flat] * cells.twice
-        if model.tied:
-            total += sum_slots(model, values, cells.slots)
-        else:
-            total[..., cells.slots] = values
+    for name, derivatives in by_matrix.items():
+        _add(model, total, name, derivatives)
     return total
 
 

@@ -143,20 +143,31 @@ def _score(
     return State(theta, value, size, iterations), last
 
 
-def _direction(gradient: Array, metric: Array, changes: list[tuple[Array, Array]]) -> Array:
+class Change(NamedTuple):
+    """A step s (b, q), the change y (b, q) of the gradient along it, and 1/sᵀy (b,), zero where there was none."""
+
+    step: Array
+    difference: Array
+    inverse: Array
+
+
+def _change(step: Array, difference: Array) -> Change:
+    curvature = np.einsum("bq,bq->b", step, difference)
+    usable = curvature > 1e-300
+    return Change(step, difference, np.where(usable, 1.0 / np.where(usable, curvature, 1.0), 0.0))
+
+
+def _direction(gradient: Array, metric: Array, changes: list[Change]) -> Array:
     """L-BFGS two-loop recursion: −H g with H₀ the metric, (q, q) for all or (b, q, q); gradients (b, q)."""
     found = gradient.copy()
-    coefficients = []
-    for step, difference in reversed(changes):
-        curvature = (step * difference).sum(axis=1)
-        usable = curvature > 1e-300
-        inverse = np.where(usable, 1.0 / np.where(usable, curvature, 1.0), 0.0)
-        share = inverse * (step * found).sum(axis=1)
+    shares = []
+    for step, difference, inverse in reversed(changes):
+        share = inverse * np.einsum("bq,bq->b", step, found)
         found -= share[:, None] * difference
-        coefficients.append((share, inverse))
+        shares.append(share)
     found = found @ metric if metric.ndim == 2 else np.einsum("bkq,bq->bk", metric, found)
-    for (step, difference), (share, inverse) in zip(changes, reversed(coefficients), strict=True):
-        back = inverse * (difference * found).sum(axis=1)
+    for (step, difference, inverse), share in zip(changes, reversed(shares), strict=True):
+        back = inverse * np.einsum("bq,bq->b", difference, found)
         found += (share - back)[:, None] * step
     return -found
 
@@ -168,38 +179,44 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
     value_active, gradient = problem.evaluate(theta, active)
     value[:] = value_active
     inside = np.isfinite(value_active)
-    active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
     own = metric.ndim == 3
+    if not inside.all():
+        active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
+        problem = Problem(problem.model, problem.discrepancy.take(active))
     metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
-    changes: list[tuple[Array, Array]] = []
+    current = theta[active]
+    changes: list[Change] = []
     for _ in range(most):
         if active.size == 0:
             break
         direction = _direction(gradient, metric, changes)
-        slope = (gradient * direction).sum(axis=1)
+        slope = np.einsum("bq,bq->b", gradient, direction)
         length = np.ones(active.size)
-        current = theta[active]
         trial = current + direction
-        trial_value, trial_gradient = problem.evaluate(trial, active)
+        trial_value, trial_gradient = problem.evaluate(trial, np.arange(active.size))
         for _ in range(8):
-            worse = ~(trial_value <= value_active + 1e-4 * length * slope + SLACK)
-            if not worse.any():
+            worse = np.flatnonzero(~(trial_value <= value_active + 1e-4 * length * slope + SLACK))
+            if worse.size == 0:
                 break
             length[worse] *= 0.4
             trial[worse] = current[worse] + length[worse, None] * direction[worse]
-            trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], active[worse])
+            trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], worse)
         lower = trial_value <= value_active + 1e-4 * length * slope + SLACK
         moved = active[lower]
         theta[moved], value[moved] = trial[lower], trial_value[lower]
         iterations[moved] += 1
-        changes = [*changes, (trial - current, trial_gradient - gradient)][-MEMORY:]
+        changes = [*changes, _change(trial - current, trial_gradient - gradient)][-MEMORY:]
         found = np.abs(trial_gradient / scale).max(axis=1)
         size[moved] = found[lower]
         stay = lower & (found >= tolerance)
-        active, value_active, gradient = active[stay], trial_value[stay], trial_gradient[stay]
-        changes = [(a[stay], b[stay]) for a, b in changes]
-        if own:
-            metric, scale = metric[stay], scale[stay]
+        current, value_active, gradient = trial, trial_value, trial_gradient
+        if not stay.all():
+            at = np.flatnonzero(stay)
+            problem = Problem(problem.model, problem.discrepancy.take(at))
+            active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
+            changes = [Change(*(part[at] for part in change)) for change in changes]
+            if own:
+                metric, scale = metric[at], scale[at]
     return State(theta, value, size, iterations)
 
 

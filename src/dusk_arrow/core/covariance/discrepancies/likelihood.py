@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,18 +11,26 @@ from numpy.typing import NDArray
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
-    Matrices,
     derivative_factors,
     gradient_of,
     gradient_through,
     implied,
     information,
     matrices,
+    matrix,
     quadratic_form,
+    residual_variances,
+    resolvent,
     second_derivatives,
     to_slots,
 )
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_from_cholesky, log_determinant
+from dusk_arrow.core.linear_algebra import (
+    Array,
+    guarded_cholesky,
+    inverse_and_log_determinant,
+    inverse_from_cholesky,
+    log_determinant,
+)
 
 
 @dataclass(frozen=True)
@@ -39,6 +48,11 @@ class NormalLikelihood(Discrepancy):
         """The number of samples."""
         return int(self.samples.shape[0])
 
+    @cached_property
+    def variances(self) -> Array:
+        """The diagonals (b, p) of the samples."""
+        return np.ascontiguousarray(np.diagonal(self.samples, axis1=-2, axis2=-1))
+
     def take(self, at: Index) -> NormalLikelihood:
         """Some of the samples."""
         return NormalLikelihood(self.samples[at], self.log_det[at])
@@ -47,10 +61,9 @@ class NormalLikelihood(Discrepancy):
         """F and its gradient; through the constructs where residuals are uncorrelated, else through Σ⁻¹."""
         if not (model.uncorrelated and model.n_free):
             return self._evaluate(model, theta, at)
-        parts = matrices(model, theta)
-        value, gradient, good = through_constructs(
-            model, parts, self.samples if at.size == self.size else self.samples[at]
-        )
+        whole = at.size == self.size
+        own = self.variances if whole else self.variances[at]
+        value, gradient, good = through_constructs(model, theta, self.samples if whole else self.samples[at], own)
         value -= self.log_det[at]
         if not good.all():
             value[~good], gradient[~good] = self._evaluate(model, theta[~good], at[~good])
@@ -87,35 +100,44 @@ class NormalLikelihood(Discrepancy):
         return weighted_blocks(extended, theta, None, base.n_free)
 
 
-def through_constructs(model: CompiledModel, parts: Matrices, sample: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """F + ln|S| (b,), its gradient (b, q) and where they hold (b,), for uncorrelated residuals.
+def through_constructs(
+    model: CompiledModel, theta: Array, sample: Array, own: Array
+) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,), for uncorrelated residuals and samples S with
+    the diagonals `own` (b, p).
 
-    With L = Θ⁻¹Λ and P = Σ⁻¹Λ = L(I + CΛᵀL)⁻¹ only matrices of the constructs' size are inverted (Woodbury 1950); it
-    holds where Θ and C are positive definite.
+    With L = Θ⁻¹Λ, K = ΛᵀL, C = GGᵀ and E = (C⁻¹ + K)⁻¹ = G(I + GᵀKG)⁻¹Gᵀ only matrices of the constructs' size are inverted
+    (Woodbury 1950): Σ⁻¹ΛC = LE and Σ⁻¹Λ = L − LEK. It holds where Θ and C are positive definite.
     """
-    p = sample.shape[-1]
-    residual = np.diagonal(parts.residual, axis1=-2, axis2=-1)
-    found = implied(parts, covariance=False)
-    _factors, nodes, good = guarded_cholesky(found.nodes)
-    good = good & (residual > 1e-10 * np.diagonal(sample, axis1=-2, axis2=-1)).all(axis=-1)
-    residual = np.where(good[:, None], residual, 1.0)
-    scaled = parts.loading / residual[..., None]
-    turned = np.swapaxes(parts.loading, -1, -2)
-    inner = np.eye(nodes.shape[-1]) + nodes @ (turned @ scaled)
-    solved = np.linalg.inv(inner)
-    _, log_det = np.linalg.slogdet(inner)
-    reached = scaled @ solved
-    spread = reached @ nodes
+    loading, residual = matrix(model, "loading", theta), residual_variances(model, theta)
+    inverse = resolvent(model, matrix(model, "effect", theta))
+    root, nodes, good = guarded_cholesky(inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2))
+    share = own / residual
+    good = good & ((share < 1e10) & (residual > 0)).all(axis=-1)
+    if not good.all():
+        residual = np.where(good[:, None], residual, 1.0)
+        share = own / residual
+    precision = 1 / residual
+    scaled = loading * precision[..., None]
+    turned = np.swapaxes(loading, -1, -2)
+    inner = turned @ scaled
+    at = np.arange(inner.shape[-1])
+    outer = np.swapaxes(root, -1, -2) @ inner @ root
+    outer[:, at, at] += 1.0
+    swept, log_det = inverse_and_log_determinant(outer)
+    left = root @ swept @ np.swapaxes(root, -1, -2)
+    spread = scaled @ left
     crossed = sample @ scaled
     square = np.swapaxes(scaled, -1, -2) @ crossed
-    own = np.diagonal(sample, axis1=-2, axis2=-1)
-    value = np.log(residual).sum(axis=-1) + log_det + (own / residual).sum(axis=-1)
-    value = value - (spread * crossed).sum(axis=(-2, -1)) - p
-    lowered = crossed / residual[..., None]
-    bent = spread @ square
-    diagonal = (1 - own / residual) / residual - (spread * (scaled - 2 * lowered + bent)).sum(axis=-1)
-    weighted = reached - (lowered - bent) @ solved
-    gradient = gradient_through(model, parts, found, weighted, turned @ weighted, diagonal)
+    value = np.log(residual).sum(axis=-1) + log_det + share.sum(axis=-1) - np.einsum("bpm,bpm->b", spread, crossed)
+    value = value - sample.shape[-1]
+    lowered = crossed * precision[..., None]
+    rest = spread @ square
+    rest += scaled
+    rest -= lowered
+    diagonal = (1 - share) * precision - np.einsum("bpm,bpm->bp", spread, rest - lowered)
+    weighted = rest - (rest @ left) @ inner
+    gradient = gradient_through(model, nodes, inverse, weighted, turned @ weighted, diagonal)
     return np.where(good, value, np.inf), gradient, good
 
 
