@@ -25,11 +25,10 @@ class BootstrapSummary:
 
 
 def bias_correction(draws: Array, estimate: Array) -> Array:
-    """z₀ (f,) of draws (b, f): ties count half, and it is bounded at half a draw (Efron 1982)."""
-    count = draws.shape[0]
+    """z₀ (f,) of draws (b, f), nan where there is none: ties count half, and it is bounded at half a draw (Efron 1982)."""
+    count = np.isfinite(draws).sum(axis=0)
     below = (draws < estimate).sum(axis=0) + 0.5 * (draws == estimate).sum(axis=0)
-    share = np.clip(below / count, 0.5 / count, 1 - 0.5 / count)
-    result: Array = ndtri(share)
+    result: Array = ndtri(np.clip(below / count, 0.5 / count, 1 - 0.5 / count))
     return result
 
 
@@ -53,38 +52,43 @@ def summarise(
     a hypothesis. With `acceleration` (f,) there are BCa intervals too. Sources: Efron (1982) for
     the bias-corrected interval, Efron (1987) for BCa, Efron & Tibshirani (1993).
     """
-    result: list[BootstrapSummary | None] = []
     tail = (1 - level) / 2
-    finite = np.isfinite(draws)
-    for column, estimate in enumerate(estimates):
-        used = draws[finite[:, column], column]
-        if used.size < 2 or not np.isfinite(estimate):
-            result.append(None)
-            continue
-        z0 = bias_correction(used[:, None], np.array([estimate]))[0]
-        normal = ndtri(np.array([tail, 1 - tail]))
-        bounds = np.quantile(used, [tail, 1 - tail, *ndtr(2 * z0 + normal)])
-        bca = None
-        if acceleration is not None:
-            reach = z0 + normal
-            shifted = ndtr(z0 + reach / (1 - acceleration[column] * reach))
-            low, high = np.quantile(used, shifted)
-            bca = (float(low), float(high))
-        p_value = None
-        if against_zero[column]:
-            fewer = min(int((used <= 0).sum()), int((used >= 0).sum()))
-            p_value = min(1.0, 2 * (fewer + 1) / (used.size + 1))
-        mean = float(used.mean())
-        result.append(
-            BootstrapSummary(
-                mean=mean,
-                bias=mean - float(estimate),
-                se=float(used.std(ddof=1)),
-                percentile=(float(bounds[0]), float(bounds[1])),
-                bias_corrected=(float(bounds[2]), float(bounds[3])),
-                bca=bca,
-                p_value=p_value,
-                n_used=int(used.size),
-            )
+    columns = np.where(np.isfinite(draws), draws, np.nan).T
+    used = np.isfinite(columns).sum(axis=1)
+    enough = (used > 1) & np.isfinite(estimates)
+    columns, used, centre = np.sort(columns[enough], axis=1), used[enough], estimates[enough]
+    low, high = (columns <= 0).sum(axis=1), (columns >= 0).sum(axis=1)
+    z0 = bias_correction(columns.T, centre)
+    normal = ndtri(np.array([tail, 1 - tail]))
+    shares = [np.broadcast_to([tail, 1 - tail], (used.size, 2)), ndtr(2 * z0[:, None] + normal)]
+    if acceleration is not None:
+        reach = z0[:, None] + normal
+        shares.append(ndtr(z0[:, None] + reach / (1 - acceleration[enough][:, None] * reach)))
+    bounds = _quantiles(columns, used, np.concatenate(shares, axis=1))
+    mean = np.nanmean(columns, axis=1) if used.size else centre
+    se = np.nanstd(columns, axis=1, ddof=1) if used.size else centre
+    p_value = np.minimum(1.0, 2 * (np.minimum(low, high) + 1) / (used + 1))
+    result: list[BootstrapSummary | None] = [None] * estimates.size
+    for row, column in enumerate(np.flatnonzero(enough).tolist()):
+        ends = bounds[row].tolist()
+        result[column] = BootstrapSummary(
+            mean=float(mean[row]),
+            bias=float(mean[row] - centre[row]),
+            se=float(se[row]),
+            percentile=(ends[0], ends[1]),
+            bias_corrected=(ends[2], ends[3]),
+            bca=(ends[4], ends[5]) if acceleration is not None else None,
+            p_value=float(p_value[row]) if against_zero[column] else None,
+            n_used=int(used[row]),
         )
+    return result
+
+
+def _quantiles(columns: Array, used: Array, shares: Array) -> Array:
+    """Quantiles (f, k) at shares (f, k) of sorted rows (f, b), of which the first `used` (f,) count; linear interpolation."""
+    position = shares * (used[:, None] - 1)
+    lower = np.floor(position).astype(np.intp)
+    upper = np.minimum(lower + 1, used[:, None] - 1)
+    left, right = np.take_along_axis(columns, lower, axis=1), np.take_along_axis(columns, upper, axis=1)
+    result: Array = left + (position - lower) * (right - left)
     return result
