@@ -1863,6 +1863,8 @@ export interface components {
         EffectPart: {
             /** @default null */
             bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** @default null */
+            distribution: components["schemas"]["HistogramPart"] | null;
             /** Estimate */
             estimate: number;
             /** From */
@@ -1888,6 +1890,8 @@ export interface components {
             standardized: number | null;
             /** @default null */
             standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** @default null */
+            standardized_distribution: components["schemas"]["HistogramPart"] | null;
             /**
              * Standardized Interval
              * @default null
@@ -1905,13 +1909,17 @@ export interface components {
         };
         /**
          * EstimatesDocument
-         * @description Parameters, effects and what is explained; empty where nothing was estimated.
+         * @description Parameters, effects, hypotheses and what is explained; empty where nothing was estimated.
          */
         EstimatesDocument: {
+            /** Differences */
+            differences: components["schemas"]["RouteDifferencePart"][];
             /** Effects */
             effects: components["schemas"]["EffectPart"][];
             /** F Squared */
             f_squared: components["schemas"]["FSquaredPart"][];
+            /** Hypotheses */
+            hypotheses: components["schemas"]["HypothesisPart"][];
             /** Mediation */
             mediation: components["schemas"]["MediationPart"][];
             /** Parameters */
@@ -2253,6 +2261,18 @@ export interface components {
             y: number;
         };
         /**
+         * HistogramPart
+         * @description Counts of bootstrap draws in equal steps from the lowest to the highest.
+         */
+        HistogramPart: {
+            /** Counts */
+            counts: number[];
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+        };
+        /**
          * Hold
          * @description Parameters are held at a value.
          */
@@ -2373,6 +2393,37 @@ export interface components {
             hypothesis: "zero" | "equal";
             /** Parameters */
             parameters: components["schemas"]["TargetLine"][];
+        };
+        /**
+         * HypothesisPart
+         * @description An expectation on a path or route and its answer by the interval that decides, null while there is none; `basis` says where
+         *     that interval comes from, `sentence` is for the paper.
+         */
+        HypothesisPart: {
+            /** Answer */
+            answer: ("supported" | "not supported" | "opposite") | null;
+            /** Basis */
+            basis: string;
+            /** Estimate */
+            estimate: number | null;
+            /** Interval */
+            interval: [
+                number,
+                number
+            ] | null;
+            /** Label */
+            label: string;
+            /** Route */
+            route: string[];
+            /** Sentence */
+            sentence: string;
+            /**
+             * Sign
+             * @enum {string}
+             */
+            sign: "positive" | "negative" | "nonzero";
+            /** Standardized */
+            standardized: number | null;
         };
         /**
          * ImportOptions
@@ -3859,6 +3910,11 @@ export interface components {
             converged: boolean;
             data: components["schemas"]["DataPart"] | null;
             /**
+             * Differences
+             * @default []
+             */
+            differences: components["schemas"]["RouteDifferencePart"][];
+            /**
              * Effects
              * @default []
              */
@@ -3891,6 +3947,11 @@ export interface components {
             groups: null;
             /** @default null */
             holdout: components["schemas"]["HoldoutPart"] | null;
+            /**
+             * Hypotheses
+             * @default []
+             */
+            hypotheses: components["schemas"]["HypothesisPart"][];
             /** @default null */
             implied: components["schemas"]["MomentsPart"] | null;
             /**
@@ -4045,6 +4106,22 @@ export interface components {
             reason: string | null;
             /** Words */
             words: string;
+        };
+        /**
+         * RouteDifferencePart
+         * @description One route less another between the same two variables, each by its stations.
+         */
+        RouteDifferencePart: {
+            /** A */
+            a: string[];
+            /** B */
+            b: string[];
+            bootstrap: components["schemas"]["Bootstrap"] | null;
+            /** Estimate */
+            estimate: number;
+            /** Standardized */
+            standardized: number;
+            standardized_bootstrap: components["schemas"]["Bootstrap"] | null;
         };
         /**
          * RowPart

@@ -20,26 +20,26 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
   };
   return (
     <form
-      className="flex items-center gap-3"
+      className="flex items-center gap-2 text-sm"
       onSubmit={(event) => {
         event.preventDefault();
         begin();
       }}
     >
-      <label className="flex items-center gap-2">
+      <label className="flex items-center gap-1.5">
         <span className="text-quiet">resamples</span>
         <Choose
           label="Number of resamples"
-          className="w-24"
+          className="w-21"
           value={resamples}
           set={setResamples}
           choices={[1000, 5000, 10000, 50000].map((value) => ({ value, words: value.toLocaleString("en") }))}
         />
       </label>
-      <label className="flex items-center gap-2" title="The same seed gives the same numbers again">
+      <label className="flex items-center gap-1.5" title="The same seed gives the same numbers again">
         <span className="text-quiet">seed</span>
         <input
-          className="input input-sm w-24 text-right"
+          className="input input-sm w-20 text-right"
           type="number"
           min={0}
           required
@@ -47,11 +47,11 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
           onChange={(event) => setSeed(event.target.valueAsNumber)}
         />
       </label>
-      <label className="flex items-center gap-2">
+      <label className="flex items-center gap-1.5">
         <span className="text-quiet">intervals</span>
         <Choose
           label="Kind of interval"
-          className="w-28"
+          className="w-27"
           value={interval}
           set={setInterval}
           choices={[

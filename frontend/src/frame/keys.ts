@@ -5,7 +5,7 @@ import { create } from "zustand";
 export interface KeyAction {
   id: string;
   words: string;
-  group: "anywhere" | "on the board" | "with an item" | "on Quality" | "in the sentences";
+  group: "anywhere" | "on the board" | "with an item" | "on Quality" | "on Effects" | "in the sentences";
   keys: string[];
 }
 
@@ -53,6 +53,8 @@ export const KEYS = [
   { id: "question-3", words: "do predictors overlap?", group: "on Quality", keys: ["3"] },
   { id: "question-4", words: "where does the fit hurt?", group: "on Quality", keys: ["4"] },
   { id: "question-5", words: "what if one were set aside?", group: "on Quality", keys: ["5"] },
+  { id: "source", words: "pick the source", group: "on Effects", keys: ["x"] },
+  { id: "outcome", words: "pick the outcome", group: "on Effects", keys: ["y"] },
 ] as const satisfies KeyAction[];
 
 export type KeyId = (typeof KEYS)[number]["id"];

@@ -162,6 +162,24 @@ def _quality(results: Results, criteria: Sheet) -> str:
     return constructs + ("\n\n" + table(["VIF of antecedents", ""], vifs) if vifs else "")
 
 
+def _hypotheses(results: Results) -> str:
+    return "\n".join(h.sentence for h in results.hypotheses)
+
+
+def _differences(results: Results) -> str:
+    rows = [
+        [
+            f"{' › '.join(d.a)} less {' › '.join(d.b)}",
+            plain(d.estimate),
+            _range(d.bootstrap.headline) if d.bootstrap else "",
+            coefficient(d.standardized, 3),
+            _range(d.standardized_bootstrap.headline) if d.standardized_bootstrap else "",
+        ]
+        for d in results.differences
+    ]
+    return table(["difference of routes", "estimate", "interval", "standardized", "interval"], rows) if rows else ""
+
+
 def _redundancy(results: Results) -> str:
     found = results.quality.redundancy if results.quality else []
     if not found:
@@ -245,6 +263,7 @@ def readable(results: Results, criteria: Sheet = USUAL) -> str:
     parts = [head, _fit(results, criteria), _scaled(results), _parameters(results), _quality(results, criteria)]
     if results.effects:
         parts.append(_effects(results))
+    parts += [_hypotheses(results), _differences(results)]
     if results.prediction:
         rows = [
             [i.indicator, coefficient(i.q2_predict, 3), plain(i.rmse), plain(i.rmse_mean), plain(i.rmse_linear)]

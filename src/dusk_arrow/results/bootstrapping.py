@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit
+from dusk_arrow.core.effects.contrasts import contrasts
+from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Fitted, Task
 from dusk_arrow.core.figures import FigureKey, against_zero
@@ -46,9 +48,29 @@ class TransformedTest:
 
 
 @dataclass(frozen=True)
+class Histogram:
+    """Counts of draws in equal steps from the lowest to the highest."""
+
+    low: float
+    high: float
+    counts: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """The first of two routes less the second, among effects in their units or standardized ones."""
+
+    first: Effect
+    second: Effect
+    standardized: bool
+    estimate: float
+    summary: BootstrapSummary | None
+
+
+@dataclass(frozen=True)
 class BootstrapOutcome:
-    """Summaries by figure, how many resamples were used, failed or inadmissible, and the test on transformed data where it
-    was asked for."""
+    """Summaries by figure, how many resamples were used, failed or inadmissible, the test on transformed data where it
+    was asked for, the distributions of effects, and differences of routes."""
 
     summaries: dict[FigureKey, BootstrapSummary]
     used: int
@@ -56,6 +78,8 @@ class BootstrapOutcome:
     inadmissible: int
     transformed: TransformedTest | None
     reference: dict[str, tuple[float, float]] | None = None  # 95 and 99 % quantiles of distances, from transformed data
+    histograms: dict[FigureKey, Histogram] = field(default_factory=dict)
+    contrasts: tuple[Contrast, ...] = ()
 
 
 def _still(values: Array) -> Array:
@@ -85,6 +109,42 @@ def _reference(found: list[ChunkResult], fit: Fit | DistanceFit) -> dict[str, tu
     return quantiles
 
 
+STEPS = 40
+
+
+def _histograms(draws: Array, keys: Sequence[FigureKey]) -> dict[FigureKey, Histogram]:
+    """The distributions of all effects that vary."""
+    found = {}
+    for column, key in enumerate(keys):
+        if key.figure not in ("effect", "standardized_effect"):
+            continue
+        values = draws[np.isfinite(draws[:, column]), column]
+        if values.size > 1 and np.ptp(values) > 0:
+            counts, edges = np.histogram(values, STEPS)
+            found[key] = Histogram(float(edges[0]), float(edges[-1]), tuple(counts.tolist()))
+    return found
+
+
+def _contrasts(draws: Array, left_out: Array | None, fitted: Fitted, settings: Settings) -> tuple[Contrast, ...]:
+    """Differences of any two routes of a pair, in both scales."""
+    pairs = contrasts(fitted.effects)
+    if not pairs:
+        return ()
+    made: list[Contrast] = []
+    for figure in ("effect", "standardized_effect"):
+        columns = fitted.figures.columns.get(figure, [])
+        one, other = ([columns[pair[side]] for pair in pairs] for side in (0, 1))
+        estimates = fitted.figures.values[one] - fitted.figures.values[other]
+        bends = None if left_out is None else accelerations(left_out[:, one] - left_out[:, other])
+        zero = np.ones(len(pairs), dtype=bool)
+        summaries = summarise(draws[:, one] - draws[:, other], estimates, settings.level, zero, bends)
+        made += [
+            Contrast(fitted.effects[a], fitted.effects[b], figure != "effect", float(value), summary)
+            for (a, b), value, summary in zip(pairs, estimates.tolist(), summaries, strict=True)
+        ]
+    return tuple(made)
+
+
 def bootstrap(
     fitted: Fitted, task: Task, settings: Settings, runner: ChunkRunner = run_here, progress: Progress | None = None
 ) -> BootstrapOutcome:
@@ -107,7 +167,8 @@ def bootstrap(
             raise StoppedError
     draws = np.concatenate([r.figures for r in found])
     keys = fitted.figures.keys
-    bends = accelerations(np.concatenate([r.figures for r in left_out])) if left_out else None
+    jackknifed = np.concatenate([r.figures for r in left_out]) if left_out else None
+    bends = None if jackknifed is None else accelerations(jackknifed)
     summaries = summarise(draws, fitted.figures.values, settings.level, against_zero(keys), bends)
     still = dict(zip(keys, _still(draws), strict=True))
     kept = {
@@ -123,4 +184,6 @@ def bootstrap(
         int((~admissible).sum()),
         _transformed(found, fitted.fit, settings),
         _reference(found, fitted.fit),
+        _histograms(draws, keys),
+        _contrasts(draws, jackknifed, fitted, settings),
     )

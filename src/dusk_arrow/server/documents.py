@@ -30,6 +30,7 @@ from dusk_arrow.results.document import (
     FitPart,
     FSquaredPart,
     HoldoutPart,
+    HypothesisPart,
     ImportancePart,
     Matrix,
     MediationPart,
@@ -40,10 +41,12 @@ from dusk_arrow.results.document import (
     QualityPart,
     ResidualsPart,
     Results,
+    RouteDifferencePart,
     ScoreDescriptivesPart,
     TrackedPart,
 )
 from dusk_arrow.results.holdout import half_step, opened
+from dusk_arrow.results.hypotheses import answering, same_but_expectations
 from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, keep, reply, version_data
@@ -113,16 +116,29 @@ def estimated_results(session: Session, revision: RevisionRow, text: str | None 
     )
 
 
+def _alike(session: Session, revision: RevisionRow, text: str) -> list[str]:
+    """The text and those of the revisions right before it that estimate the same, since only expectations were stated."""
+    found, stated, at = [text], parse(text), revision
+    while at.parent_id is not None:
+        before = session.get(RevisionRow, at.parent_id)
+        if before is None or not before.specification or not same_but_expectations(parse(before.specification), stated):
+            break
+        found.append(before.specification)
+        at = before
+    return found
+
+
 def document_of(session: Session, revision: RevisionRow, specification: str | None = None) -> Document:
     """The document of a revision: with its bootstrap where one was run, else the plain fit. Another specification can
     be tried on the revision's data with its settings."""
     text = revision.specification if specification is None else specification
     version = store.version_of(session, revision)
     settings = Settings.model_validate(revision.settings)
-    run = store.latest_run(session, revision.model_id, text, version.fingerprint, core_settings(settings))
-    kept = None if run is None else stored_results(run)
-    if run is not None and kept is not None:
-        return Document(revision.id, run.id, kept)
+    for said in _alike(session, revision, text):
+        run = store.latest_run(session, revision.model_id, said, version.fingerprint, core_settings(settings))
+        kept = None if run is None else stored_results(run)
+        if run is not None and kept is not None:
+            return Document(revision.id, run.id, kept if said == text else answering(kept, text))
     return Document(revision.id, None, estimated_results(session, revision, text))
 
 
@@ -145,7 +161,7 @@ class OfRun(BaseModel):
 
 
 class EstimatesDocument(Part):
-    """Parameters, effects and what is explained; empty where nothing was estimated."""
+    """Parameters, effects, hypotheses and what is explained; empty where nothing was estimated."""
 
     parameters: list[ParameterPart]
     effects: list[EffectPart]
@@ -153,6 +169,8 @@ class EstimatesDocument(Part):
     tracked: list[TrackedPart]
     r_squared: dict[str, float | None]
     f_squared: list[FSquaredPart]
+    hypotheses: list[HypothesisPart]
+    differences: list[RouteDifferencePart]
 
 
 class QualityDocument(Part):
@@ -207,6 +225,8 @@ def _document(session: Session, path: RevisionPath, run_id: int | None) -> Resul
     kept = None if run is None or run.model_id != path.model_id or run.state != "finished" else stored_results(run)
     if kept is None:
         raise refuse(404, "unknown_run", "There is no such finished run of this model.")
+    if kept.model != revision.specification and same_but_expectations(parse(kept.model), parse(revision.specification)):
+        return answering(kept, revision.specification)
     return kept
 
 
@@ -237,6 +257,8 @@ def get_estimates(path: RevisionPath, query: OfRun) -> Response:
             tracked=r.tracked,
             r_squared=r.r_squared,
             f_squared=r.f_squared,
+            hypotheses=r.hypotheses,
+            differences=r.differences,
         ),
     )
 

@@ -32,6 +32,7 @@ from dusk_arrow.results.document import (
     ScoreDescriptivesPart,
     ScoresPart,
 )
+from dusk_arrow.results.hypotheses import hypotheses
 from dusk_arrow.results.verdicts import judged_by
 
 DISTANCES = ("srmr", "d_uls", "d_g")
@@ -227,6 +228,7 @@ def assemble(analysis: Analysis) -> Results:
             "r_squared_adjusted": quality.r_squared_adjusted(found),
             "f_squared": quality.f_squared_parts(found),
             "effects": estimates.effects(found),
+            "differences": estimates.differences(found),
             "mediation": estimates.mediation(found),
             "tracked": estimates.tracked(found),
             "quality": quality.quality_part(found, analysis.redundancy),
@@ -238,4 +240,6 @@ def assemble(analysis: Analysis) -> Results:
         }
     )
     results.problems = judged_by(results)
+    if analysis.model is not None:
+        results.hypotheses = hypotheses(results, analysis.model)
     return results

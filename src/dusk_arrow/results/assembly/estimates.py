@@ -8,15 +8,18 @@ from scipy.special import ndtr
 from dusk_arrow.core.effects.mediation import classify, excludes_zero
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Parameter
+from dusk_arrow.core.figures import FigureKey, FigureName
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.results.assembly.summaries import Found
-from dusk_arrow.results.convert import matrix_part
+from dusk_arrow.results.convert import bootstrap_part, matrix_part
 from dusk_arrow.results.document import (
     EffectPart,
     EstimatesPart,
+    HistogramPart,
     MediationPart,
     ModificationPart,
     ParameterPart,
+    RouteDifferencePart,
     TrackedPart,
 )
 
@@ -109,9 +112,35 @@ def effects(found: Found) -> list[EffectPart]:
                 bootstrap=found.drawn("effect", effect),
                 standardized_bootstrap=found.drawn("standardized_effect", effect),
                 share_of_total=share,
+                distribution=_histogram(found, "effect", effect),
+                standardized_distribution=_histogram(found, "standardized_effect", effect),
             )
         )
     return parts
+
+
+def _histogram(found: Found, figure: FigureName, effect: Effect) -> HistogramPart | None:
+    drawn = None if found.outcome is None else found.outcome.histograms.get(FigureKey(figure, effect))
+    return None if drawn is None else HistogramPart(low=drawn.low, high=drawn.high, counts=list(drawn.counts))
+
+
+def differences(found: Found) -> list[RouteDifferencePart]:
+    """Any two routes of a pair against each other, once they were bootstrapped."""
+    made = () if found.outcome is None else found.outcome.contrasts
+    interval = found.settings.interval
+    plain_ones = [contrast for contrast in made if not contrast.standardized]
+    standardized = [contrast for contrast in made if contrast.standardized]
+    return [
+        RouteDifferencePart(
+            a=list(own.first.route),
+            b=list(own.second.route),
+            estimate=own.estimate,
+            bootstrap=bootstrap_part(own.summary, interval),
+            standardized=other.estimate,
+            standardized_bootstrap=bootstrap_part(other.summary, interval),
+        )
+        for own, other in zip(plain_ones, standardized, strict=True)
+    ]
 
 
 def mediation(found: Found) -> list[MediationPart]:

@@ -39,6 +39,14 @@ def standardized_headline(parameter: ParameterPart) -> Interval | None:
     return boot.headline if boot is not None else parameter.standardized_interval
 
 
+class HistogramPart(Part):
+    """Counts of bootstrap draws in equal steps from the lowest to the highest."""
+
+    low: float
+    high: float
+    counts: list[int]
+
+
 class EffectPart(Part):
     """A direct, specific indirect, total indirect or total effect."""
 
@@ -55,6 +63,34 @@ class EffectPart(Part):
     bootstrap: Bootstrap | None = None
     standardized_bootstrap: Bootstrap | None = None
     share_of_total: float | None
+    distribution: HistogramPart | None = None
+    standardized_distribution: HistogramPart | None = None
+
+
+class RouteDifferencePart(Part):
+    """One route less another between the same two variables, each by its stations."""
+
+    a: list[str]
+    b: list[str]
+    estimate: float
+    bootstrap: Bootstrap | None
+    standardized: float
+    standardized_bootstrap: Bootstrap | None
+
+
+class HypothesisPart(Part):
+    """An expectation on a path or route and its answer by the interval that decides, null while there is none; `basis` says where
+    that interval comes from, `sentence` is for the paper."""
+
+    label: str
+    route: list[str]
+    sign: Literal["positive", "negative", "nonzero"]
+    estimate: float | None
+    standardized: float | None
+    interval: Interval | None
+    answer: Literal["supported", "not supported", "opposite"] | None
+    basis: str
+    sentence: str
 
 
 class MediationPart(Part):

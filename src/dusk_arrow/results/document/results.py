@@ -8,8 +8,10 @@ from dusk_arrow.results.document.estimates import (
     EffectPart,
     EstimatesPart,
     FSquaredPart,
+    HypothesisPart,
     MediationPart,
     ParameterPart,
+    RouteDifferencePart,
     TrackedPart,
 )
 from dusk_arrow.results.document.fit import CommonMethodPart, FitPart, ModificationPart, ResidualsPart
@@ -43,6 +45,8 @@ class Results(Part):
     effects: list[EffectPart] = []
     mediation: list[MediationPart] = []
     tracked: list[TrackedPart] = []
+    hypotheses: list[HypothesisPart] = []
+    differences: list[RouteDifferencePart] = []
     quality: QualityPart | None = None
     modification: list[ModificationPart] = []
     bootstrap_summary: BootstrapSummaryPart | None = None
