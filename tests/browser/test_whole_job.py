@@ -100,13 +100,14 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     assert "281.9" in page.named("readout-chi_square").text
 
     page.find("a[href$='/effects']").click()
-    page.find("select.w-24").send_keys("1,000")
+    page.find("select[aria-label='Number of resamples']").send_keys("1,000")
     page.named("bootstrap").click()
     page.until(lambda: "From 1,000 resamples" in page.driver.page_source, 60)
+    page.press("all pairs")
     assert "indirect-only mediation" in page.named("mediation-Training-Stewardship").text
     row = "effect-Training-Stewardship-total indirect"
     assert re.search(r"\[\.\d{3}, \.\d{3}\]", page.named(row).text)
-    page.find("select[aria-label='Scale of the effects']").send_keys("their")
+    page.find("select[aria-label='Scale of the effects']").send_keys("in")
     page.until(lambda: re.search(r"\[0\.\d{3}, 0\.\d{3}\]", page.named(row).text))
 
     page.find("a[href$='/report']").click()

@@ -222,3 +222,24 @@ def test_an_item_that_sums_a_construct_up(client: FlaskClient, created: dict[str
     wrong = client.put(f"/api/models/{model}/settings", json=body).get_json()
     assert "global_item_passed_over" in [p["code"] for p in wrong["problems"]]
     assert wrong["estimated"]
+
+
+def test_an_expectation_keeps_the_bootstrap(client: FlaskClient, created: dict[str, Any]) -> None:
+    """Stating what one expects changes no figure, so nothing has to be drawn again."""
+    model = created["model_id"]
+    run = client.post(f"/api/models/{model}/runs", json={"resamples": 100, "seed": 4}).get_json()
+    for _ in range(200):
+        if client.get(f"/api/runs/{run['id']}").get_json()["state"] != "running":
+            break
+        time.sleep(0.1)
+    sentence = "expect Training > Efficacy > Stewardship positive as H1"
+    after = change(client, model, {"type": "add_sentence", "sentence": sentence}).get_json()
+    assert after["shown"]["run"] == run["id"]
+    found = part(client, after, "estimates")
+    (stated,) = found["hypotheses"]
+    assert (stated["label"], stated["answer"]) == ("H1", "supported")
+    assert "100 resamples" in stated["sentence"]
+    assert part(client, after, "thorough")["common_method"] is not None
+    moved = change(client, model, {"type": "set_covariance", "first": "st1", "second": "st2"}).get_json()
+    assert moved["shown"]["run"] is None
+    assert part(client, moved, "estimates")["hypotheses"][0]["answer"] is None

@@ -52,7 +52,9 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
               onChange={(event) => from(event.target.value)}
             >
               {sources.map((name) => (
-                <option key={name}>{name}</option>
+                <option key={name} value={name}>
+                  {name}
+                </option>
               ))}
             </select>
             <span className="text-quiet">does to</span>
@@ -65,7 +67,12 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
               {targets
                 .filter((name) => name !== pair.source)
                 .map((name) => (
-                  <option key={name} value={name} disabled={!has(pair.source, name)} title={has(pair.source, name) ? "" : "no route leads there"}>
+                  <option
+                    key={name}
+                    value={name}
+                    disabled={!has(pair.source, name)}
+                    title={has(pair.source, name) ? "" : "no route leads there"}
+                  >
                     {name}
                   </option>
                 ))}
