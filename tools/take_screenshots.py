@@ -12,6 +12,7 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.select import Select
 
 FOLDER = Path(__file__).resolve().parents[1] / "docs/screenshots"
 
@@ -40,6 +41,11 @@ class Camera:
         """Clicks and waits for what follows."""
         self.driver.find_element(By.CSS_SELECTOR, selector).click()
         time.sleep(1.2)
+
+    def choose(self, label: str, value: str) -> None:
+        """Chooses from a list by its name."""
+        Select(self.driver.find_element(By.CSS_SELECTOR, f"select[aria-label='{label}']")).select_by_value(value)
+        time.sleep(0.8)
 
     def tab(self, words: str) -> None:
         """Clicks a tab by its name."""
@@ -79,6 +85,9 @@ def main(address: str) -> None:
         camera.click("[data-testid=bootstrap]")
         while "From 5,000 resamples" not in camera.driver.page_source:
             time.sleep(0.5)
+    camera.choose("Source", "Support")
+    camera.choose("Outcome", "Persistence")
+    camera.click("[data-testid=route-Support-Efficacy-Stewardship-Persistence]")
     camera.take("effects")
     camera.open(f"{base}/data")
     camera.take("data")
@@ -99,6 +108,9 @@ def main(address: str) -> None:
     time.sleep(2)
     camera.click("[data-testid=item-ef5]")
     camera.take("quality")
+    camera.driver.execute_script("document.getElementById('scores').scrollIntoView()")
+    time.sleep(1)
+    camera.take("quality-cases")
     camera.open(f"{base}/model")
     camera.take("model-overview")
     camera.click("[data-testid='path-Efficacy-Stewardship']")

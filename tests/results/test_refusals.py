@@ -166,4 +166,4 @@ def test_resamples_that_fail_are_counted_and_told() -> None:
 def test_a_run_that_is_stopped_ends_without_figures() -> None:
     """Stop is obeyed after the chunk at work."""
     with pytest.raises(StoppedError):
-        analyse(parse(ONE), CASES, Settings(bootstrap=500), progress=lambda _done, _asked: False)
+        analyse(parse(ONE), CASES, Settings(bootstrap=500), progress=lambda _done, _asked: "stop")

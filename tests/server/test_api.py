@@ -251,6 +251,25 @@ def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> Non
     assert client.get(f"/api/models/{model['id']}").get_json()["shown"]["bootstrap"] is None
 
 
+def test_a_run_that_is_stopped_can_keep_what_it_has(client: FlaskClient, model: dict[str, Any]) -> None:
+    """Half a bootstrap is one of fewer resamples, and says of how many; who asks for the whole gets the whole."""
+    change(client, model, THEORY)
+    asked = {"resamples": 100_000}
+    run = client.post(f"/api/models/{model['id']}/runs", json=asked).get_json()
+    while client.get(f"/api/runs/{run['id']}").get_json()["done"] < 100:
+        time.sleep(0.02)
+    client.post(f"/api/runs/{run['id']}/stop?keep=true")
+    found = finish(client, run)
+    assert found["state"] == "finished"
+    shown = client.get(f"/api/models/{model['id']}").get_json()["shown"]["bootstrap"]
+    assert shown["stopped"]
+    assert 100 <= shown["used"] + shown["not_converged"] < shown["requested"] == 100_000
+    assert found["message"] == f"stopped at {shown['used']:,}"
+    again = client.post(f"/api/models/{model['id']}/runs", json=asked)
+    assert again.status_code == 201
+    client.post(f"/api/runs/{again.get_json()['id']}/stop")
+
+
 def test_a_model_without_estimates_cannot_be_bootstrapped_or_drawn(client: FlaskClient, model: dict[str, Any]) -> None:
     """Refused in words instead of failing later."""
     assert client.post(f"/api/models/{model['id']}/runs", json={"resamples": 500}).status_code == 422

@@ -868,7 +868,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Asks a run to stop; nothing of it is kept. */
+        /** Asks a run to stop, and to keep what it has drawn so far or nothing. */
         post: operations["stopRun"];
         delete?: never;
         options?: never;
@@ -7416,7 +7416,9 @@ export interface operations {
     };
     stopRun: {
         parameters: {
-            query?: never;
+            query?: {
+                keep?: boolean;
+            };
             header?: never;
             path: {
                 run_id: number;

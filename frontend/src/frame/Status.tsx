@@ -44,13 +44,17 @@ export function Status({
           Bootstrap {run.done.toLocaleString("en")} of {run.requested.toLocaleString("en")}
           <progress className="progress progress-primary w-32" value={run.done} max={run.requested} />
           {run.seconds_left !== null && <span>{run.seconds_left.toFixed(1)} s left</span>}
+          {run.done >= LEAST_KEPT && (
+            <button
+              className="font-semibold text-base-content hover:underline"
+              onClick={() => void stop(run.id, true)}
+            >
+              Stop and keep {run.done.toLocaleString("en")}
+            </button>
+          )}
           <button
             className="font-semibold text-base-content hover:underline"
-            onClick={() =>
-              void attempt(() =>
-                take(api.POST("/api/runs/{run_id}/stop", { params: { path: { run_id: run.id } } })),
-              )
-            }
+            onClick={() => void stop(run.id, false)}
           >
             Stop
           </button>
@@ -72,5 +76,13 @@ export function Status({
         </span>
       )}
     </footer>
+  );
+}
+
+const LEAST_KEPT = 100;
+
+function stop(run_id: number, keep: boolean) {
+  return attempt(() =>
+    take(api.POST("/api/runs/{run_id}/stop", { params: { path: { run_id }, query: { keep } } })),
   );
 }

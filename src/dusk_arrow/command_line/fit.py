@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -33,7 +36,7 @@ from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
-from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
+from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, Progress, run_here
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.holdout import half_step, opened
@@ -126,6 +129,23 @@ def _emit(results: Results, path: str) -> None:
     write_text(path, json.dumps(results.model_dump(mode="json"), ensure_ascii=False, indent=1) + "\n")
 
 
+@contextmanager
+def _progress(resamples: int) -> Iterator[Progress | None]:
+    """A bar on standard error while a bootstrap runs and somebody looks on."""
+    if not resamples or not sys.stderr.isatty():
+        yield None
+        return
+    from tqdm import tqdm  # loaded late: only a bootstrap needs it
+
+    with tqdm(total=resamples, unit=" resamples", leave=False, dynamic_ncols=True) as bar:
+
+        def tell(done: int, requested: int) -> Onward:
+            bar.update(done - bar.n)
+            return "on"
+
+        yield tell
+
+
 def fit(arguments: list[str]) -> int:
     """Runs `./dusk fit` and returns its exit code; problems go to standard error, one a line."""
     options = fit_parser().parse_args(arguments)
@@ -140,7 +160,8 @@ def fit(arguments: list[str]) -> int:
         runner: ChunkRunner = run_here
         if settings.bootstrap > 1000 and options.workers > 1:
             runner = pool = WorkerPool(options.workers)
-        analysis = analyse(specification, source, settings, runner, depth="thorough")
+        with _progress(settings.bootstrap) as progress:
+            analysis = analyse(specification, source, settings, runner, progress, depth="thorough")
         results = _tried(assemble(analysis), source, options, criteria)
         if isinstance(imported, DataSet):
             results.holdout = opened(results, imported, steps)

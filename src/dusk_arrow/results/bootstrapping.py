@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
@@ -19,11 +20,12 @@ from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, pl
 from dusk_arrow.results.settings import Settings
 
 ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult]]
-Progress = Callable[[int, int], bool]
+Onward = Literal["on", "stop", "keep"]
+Progress = Callable[[int, int], Onward]
 
 
 class StoppedError(Exception):
-    """Raised when the user stops a run; nothing of it is kept."""
+    """Raised when the user stops a run and nothing of it is kept."""
 
 
 def run_here(task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult]:
@@ -80,6 +82,7 @@ class BootstrapOutcome:
     reference: dict[str, tuple[float, float]] | None = None  # 95 and 99 % quantiles of distances, from transformed data
     histograms: dict[FigureKey, Histogram] = field(default_factory=dict)
     contrasts: tuple[Contrast, ...] = ()
+    stopped: bool = False
 
 
 def _still(values: Array) -> Array:
@@ -151,7 +154,8 @@ def bootstrap(
     """Bootstrap of every figure; of what is fixed, or the same whatever is drawn, there is nothing to sum up. BCa intervals
     take a jackknife first.
 
-    `progress(done, requested)` is told after each chunk and answers whether to go on. Raises StoppedError.
+    `progress(done, requested)` is told after each chunk and answers whether to go on, or to stop and keep what there is. Raises
+    StoppedError where nothing is kept.
     """
     chunks = plan_chunks(settings.bootstrap, settings.seed, 1 if task.slow else together(task.n))
     jackknife = plan_jackknife(task.n) if settings.interval == "bca" else []
@@ -159,11 +163,15 @@ def bootstrap(
     share = settings.bootstrap / max(sum(chunk.size for chunk in everything), 1)
     found: list[ChunkResult] = []
     left_out: list[ChunkResult] = []
-    done = 0
+    done, stopped = 0, False
     for chunk, result in zip(everything, runner(task, everything), strict=True):
         (found if chunk.seeds else left_out).append(result)
         done += chunk.size
-        if progress is not None and not progress(round(done * share), settings.bootstrap):
+        onward = "on" if progress is None else progress(round(done * share), settings.bootstrap)
+        if onward == "keep" and found:
+            stopped = sum(len(r.figures) + r.failed for r in found) < settings.bootstrap
+            break
+        if onward != "on":
             raise StoppedError
     draws = np.concatenate([r.figures for r in found])
     keys = fitted.figures.keys
@@ -186,4 +194,5 @@ def bootstrap(
         _reference(found, fitted.fit),
         _histograms(draws, keys),
         _contrasts(draws, jackknifed, fitted, settings),
+        stopped,
     )

@@ -15,7 +15,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
-from dusk_arrow.results.bootstrapping import StoppedError
+from dusk_arrow.results.bootstrapping import Onward, StoppedError
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs.pool import WorkerPool
@@ -32,6 +32,7 @@ class Live:
     begun: float = field(default_factory=monotonic)
     done: int = 0
     stop: Event = field(default_factory=Event)
+    keep: bool = False
 
     def seconds_left(self) -> float | None:
         """An honest estimate of the time left, once there is something to go by."""
@@ -61,10 +62,11 @@ class RunManager:
             self._live[run_id] = live
         Thread(target=self._work, args=(run_id, live, specification, data, settings), daemon=True).start()
 
-    def stop(self, run_id: int) -> None:
-        """Asks a run to stop; nothing of it is kept."""
+    def stop(self, run_id: int, keep: bool = False) -> None:
+        """Asks a run to stop, and to keep what it has drawn so far or nothing."""
         live = self.live(run_id)
         if live is not None:
+            live.keep = keep
             live.stop.set()
 
     def close(self) -> None:
@@ -75,9 +77,11 @@ class RunManager:
         self.pool.close()
 
     def _work(self, run_id: int, live: Live, specification: str, data: DataSet, settings: Settings) -> None:
-        def progress(done: int, requested: int) -> bool:
+        def progress(done: int, requested: int) -> Onward:
             live.done = done
-            return not live.stop.is_set()
+            if not live.stop.is_set():
+                return "on"
+            return "keep" if live.keep else "stop"
 
         results: Results | None = None
         state, message = "finished", None
@@ -86,6 +90,8 @@ class RunManager:
             results = assemble(analysis)
             if analysis.outcome != "estimated":
                 state, message = "failed", analysis.problems[0].message if analysis.problems else None
+            elif results.bootstrap_summary is not None and results.bootstrap_summary.stopped:
+                message = f"stopped at {results.bootstrap_summary.used:,}"
         except StoppedError:
             state, message = "stopped", "The run was stopped; nothing of it was kept."
         except Exception:
@@ -93,7 +99,10 @@ class RunManager:
             state, message = "failed", "The run failed; the server's log says why."
         kept = results.model_dump(mode="json") if results is not None and state == "finished" else None
         try:
-            self._record(run_id, state=state, message=message, done=live.done, finished=now(), results=kept)
+            values = {"state": state, "message": message, "done": live.done, "finished": now(), "results": kept}
+            if state == "finished" and message is not None:
+                values["key"] = f"{run_id}: {message}"  # whoever asks for the whole run is not answered with a part
+            self._record(run_id, **values)
         finally:
             with self._lock:
                 self._live.pop(run_id, None)

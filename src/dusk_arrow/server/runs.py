@@ -136,9 +136,15 @@ def get_run(path: RunPath) -> Response:
     return reply(_part(_find(path.run_id)))
 
 
+class Stop(BaseModel):
+    """Whether the resamples so far are kept."""
+
+    keep: bool = False
+
+
 @api.post("/runs/<int:run_id>/stop", operation_id="stopRun", responses={200: RunPart})
-def stop_run(path: RunPath) -> Response:
-    """Asks a run to stop; nothing of it is kept."""
+def stop_run(path: RunPath, query: Stop) -> Response:
+    """Asks a run to stop, and to keep what it has drawn so far or nothing."""
     row = _find(path.run_id)
-    context().runs.stop(row.id)
+    context().runs.stop(row.id, query.keep)
     return reply(_part(row))

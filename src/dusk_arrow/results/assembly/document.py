@@ -193,6 +193,7 @@ def _bootstrap_summary(found: Found) -> BootstrapSummaryPart | None:
         seed=settings.seed,
         level=settings.level,
         interval=settings.interval,
+        stopped=outcome.stopped,
     )
 
 
