@@ -5,7 +5,7 @@ import { combination, setAside } from "../model/doing";
 import { Action, Choose, Primary } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
-import { changeOf, useItemWhatIfs, wording } from "./use";
+import { changeOf, useItemWhatIfs, wording, type ItemWhatIf } from "./use";
 
 interface Props {
   project: Project;
@@ -56,6 +56,7 @@ export function Chosen({ project, model, gestures }: Props) {
             </p>
           ) : null;
         })}
+      {row?.estimated && <Elsewhere row={row} />}
       {row && !row.estimated && <p className="text-sm">{row.message}</p>}
       <p className="text-sm text-quiet">Read the wording before the figures.</p>
       <div className="mt-2 flex flex-wrap gap-2">
@@ -107,6 +108,27 @@ export function Chosen({ project, model, gestures }: Props) {
         </p>
       )}
     </div>
+  );
+}
+
+/** What would change beyond the construct: the highest HTMT, and the path that moves most. */
+function Elsewhere({ row }: { row: ItemWhatIf }) {
+  const apart = changeOf(row, "highest_htmt");
+  const path = row.largest_path;
+  return (
+    <>
+      {apart && apart.now !== null && (
+        <p className="text-sm">
+          highest HTMT {coefficient(apart.now)} → {coefficient(apart.then)}{" "}
+          {apart.crosses && <Glyph verdict={apart.verdict_then} size={8} />}
+        </p>
+      )}
+      {path && (
+        <p className="text-sm">
+          moves most: {path.from} → {path.to} {coefficient(path.now)} → {coefficient(path.then)}
+        </p>
+      )}
+    </>
   );
 }
 

@@ -72,7 +72,7 @@ def inverse_and_log_determinant(matrices: Array) -> tuple[Array, Array]:
     if m > SMALL:
         factors = np.linalg.cholesky(matrices)
         return inverse_from_cholesky(factors, matrices), log_determinant(factors)
-    swept = np.ascontiguousarray(matrices.transpose(1, 2, 0))
+    swept = np.array(matrices.transpose(1, 2, 0), order="C")
     pivots = np.empty((m, matrices.shape[0]))
     for k in range(m):
         pivots[k] = swept[k, k]

@@ -1,0 +1,196 @@
+"""The moves that make resamples fast, each against the plain way of computing the same."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.special import ndtr, ndtri
+
+from dusk_arrow.core.assessment.validity import htmt, htmt_geometric, htmt_signed
+from dusk_arrow.core.covariance.admissibility import admissible
+from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
+from dusk_arrow.core.covariance.implied import lay_out, matrices, residual_variances, resolvent
+from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant
+from dusk_arrow.core.resampling.intervals import summarise
+from dusk_arrow.core.resampling.plans import (
+    FEW_CASES,
+    STREAM,
+    TOGETHER,
+    draw_counts,
+    plan_chunks,
+    plan_jackknife,
+    together,
+)
+from tests.core.populations import Population, random_population, table_of
+
+CHAIN = "A shows in a1..a3\nB shows in b1..b3\nC shows in c1..c4\nD shows in d1..d3\nA leads to B, D\nB leads to C\nC leads to D"
+CIRCLE = "A shows in a1..a3\nB shows in b1..b3\nx leads to A\ny leads to B\nA leads to B\nB leads to A"
+
+
+def values_of(truth: Population) -> np.ndarray:
+    """A population's free values in their order."""
+    theta = np.zeros(lay_out(truth.table).n_free)
+    for p in truth.table.parameters:
+        if p.index is not None:
+            theta[p.index] = truth.values[p.words]
+    return theta
+
+
+@given(m=st.integers(1, SMALL + 3), b=st.integers(1, 6), seed=st.integers(0, 1000))
+def test_sweeping_inverts_like_the_library(m: int, b: int, seed: int) -> None:
+    """Small and larger ones: a wrong inverse would move every estimate of every resample."""
+    rng = np.random.default_rng(seed)
+    half = rng.normal(size=(b, m, m)) * rng.choice([1e-3, 1.0, 30.0])
+    given_ = np.eye(m) + half @ np.swapaxes(half, 1, 2)
+    kept = given_.copy()
+    inverse, log_determinant = inverse_and_log_determinant(given_)
+    np.testing.assert_array_equal(given_, kept)
+    np.testing.assert_allclose(inverse, np.linalg.inv(given_), rtol=1e-7, atol=1e-12)
+    np.testing.assert_allclose(log_determinant, np.linalg.slogdet(given_)[1], rtol=1e-9, atol=1e-12)
+
+
+@pytest.mark.parametrize(("text", "depth"), [(CHAIN, 3), (CIRCLE, None), ("A shows in a1..a3\nB shows in b1..b3", 0)])
+def test_paths_that_end_need_no_inverse(text: str, depth: int | None) -> None:
+    """The finite product is the inverse where nothing runs in a circle; where something does, the inverse is taken."""
+    model = lay_out(table_of(text))
+    assert model.depth == depth
+    theta = np.random.default_rng(2).uniform(0.1, 0.6, size=(5, model.n_free))
+    effect = matrices(model, theta).effect
+    np.testing.assert_allclose(
+        resolvent(model, effect), np.linalg.inv(np.eye(effect.shape[-1]) - effect), rtol=1e-12, atol=1e-14
+    )
+
+
+@pytest.mark.parametrize("text", [CHAIN, CHAIN + "\nmatch A > a2, A > a3\nhold B > C at 0.3"])
+def test_both_ways_to_the_likelihood_agree(text: str) -> None:
+    """Through the constructs or through Σ⁻¹: F and every derivative, equal and held parameters among them."""
+    table = table_of(text)
+    model = lay_out(table)
+    truth = random_population(table, 3)
+    rng = np.random.default_rng(4)
+    draws = rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, size=(6, 60))
+    likelihood, good = normal_likelihood(np.stack([np.cov(d, rowvar=False) for d in draws]))
+    assert good.all()
+    theta = values_of(truth) + 0.05 * rng.normal(size=(6, model.n_free))
+    at = np.arange(6)
+    value, gradient = likelihood.evaluate(model, theta, at)
+    other, slope = likelihood.evaluate(replace(model, uncorrelated=False), theta, at)
+    np.testing.assert_allclose(value, other, rtol=1e-9)
+    np.testing.assert_allclose(gradient, slope, rtol=1e-6, atol=1e-9)
+    some = np.array([4, 1])
+    again, bend = likelihood.evaluate(model, theta[some], some)
+    np.testing.assert_allclose(again, value[some], rtol=1e-12)
+    np.testing.assert_allclose(bend, gradient[some], rtol=1e-9, atol=1e-12)
+
+
+def test_impossible_values_do_not_spoil_their_neighbours() -> None:
+    """A negative variance in one member is that member's own affair."""
+    table = table_of(CHAIN)
+    model = lay_out(table)
+    truth = random_population(table, 3)
+    likelihood, _ = normal_likelihood(np.stack([truth.covariance] * 3))
+    theta = np.stack([values_of(truth)] * 3)
+    residual = next(p.index for p in table.parameters if p.matrix == "residual" and p.index is not None)
+    theta[1, residual] = -0.2
+    value, gradient = likelihood.evaluate(model, theta, np.arange(3))
+    alone, _ = likelihood.evaluate(model, theta[:1], np.arange(1))
+    assert value[0] == pytest.approx(alone[0], abs=1e-12)
+    assert value[2] == pytest.approx(alone[0], abs=1e-12)
+    assert np.isfinite(gradient[[0, 2]]).all()
+    assert admissible(model, theta).tolist() == [True, False, True]
+    assert residual_variances(model, theta)[1].min() == pytest.approx(-0.2)
+    np.testing.assert_allclose(
+        residual_variances(model, theta[0]), np.diagonal(matrices(model, theta[0]).residual), rtol=1e-15
+    )
+
+
+@given(seed=st.integers(0, 500), holes=st.booleans(), bends=st.booleans())
+def test_summaries_of_all_figures_are_those_of_each(seed: int, holes: bool, bends: bool) -> None:
+    """One vectorised pass, against quantiles, deviations and counts of one figure after another."""
+    rng = np.random.default_rng(seed)
+    draws = rng.normal(rng.normal(size=5), 1.0, size=(90, 5))
+    draws[:, 4] = np.round(draws[:, 4])  # with ties
+    if holes:
+        draws[rng.random(draws.shape) < 0.1] = np.nan
+        draws[:, 3] = np.nan
+        draws[3, 2] = np.inf
+    estimates = rng.normal(size=5)
+    estimates[1] = np.nan
+    acceleration = rng.normal(0, 0.05, size=5) if bends else None
+    zero = np.array([True, True, False, True, True])
+    found = summarise(draws, estimates, 0.9, zero, acceleration)
+    for k in range(5):
+        used = draws[np.isfinite(draws[:, k]), k]
+        if used.size < 2 or not np.isfinite(estimates[k]):
+            assert found[k] is None
+            continue
+        one = found[k]
+        assert one is not None
+        share = ((used < estimates[k]).sum() + 0.5 * (used == estimates[k]).sum()) / used.size
+        z0 = ndtri(np.clip(share, 0.5 / used.size, 1 - 0.5 / used.size))
+        tails = np.array([0.05, 0.95])
+        np.testing.assert_allclose(one.percentile, np.quantile(used, tails), rtol=1e-12)
+        np.testing.assert_allclose(one.bias_corrected, np.quantile(used, ndtr(2 * z0 + ndtri(tails))), rtol=1e-9)
+        assert (one.mean, one.se) == (pytest.approx(used.mean()), pytest.approx(used.std(ddof=1)))
+        assert one.n_used == used.size
+        if acceleration is None:
+            assert one.bca is None
+        else:
+            reach = z0 + ndtri(tails)
+            shifted = ndtr(z0 + reach / (1 - acceleration[k] * reach))
+            np.testing.assert_allclose(one.bca, np.quantile(used, shifted), rtol=1e-9)
+        fewer = min((used <= 0).sum(), (used >= 0).sum())
+        assert one.p_value == (pytest.approx(min(1, 2 * (fewer + 1) / (used.size + 1))) if zero[k] else None)
+
+
+@given(seed=st.integers(0, 300), overlap=st.booleans())
+def test_ratios_of_a_batch_are_those_of_pairs(seed: int, overlap: bool) -> None:
+    """HTMT in its three forms by sums over blocks, against means over pairs written out."""
+    rng = np.random.default_rng(seed)
+    blocks = [[0, 1, 2], [2 if overlap else 3, 4], [5]]
+    draws = rng.normal(size=(4, 25, 6)) + rng.normal(size=(4, 25, 1))
+    batch = np.stack([np.corrcoef(d, rowvar=False) for d in draws])
+
+    def mean(values: np.ndarray, one: list[int], other: list[int]) -> float:
+        pairs = [(i, j) for i in one for j in other if i != j]
+        return float(np.mean([values[i, j] for i, j in pairs])) if pairs else 1.0
+
+    for r, signed, absolute, geometric in zip(
+        batch, htmt_signed(batch, blocks), htmt(batch, blocks), htmt_geometric(batch, blocks), strict=True
+    ):
+        at = 0
+        for i in range(3):
+            for j in range(i + 1, 3):
+                for values, found in ((r, signed[at]), (np.abs(r), absolute[at])):
+                    within = [mean(values, b, b) if len(b) > 1 else 1.0 for b in (blocks[i], blocks[j])]
+                    if min(within) > 0:
+                        expected = mean(values, blocks[i], blocks[j]) / np.sqrt(within[0] * within[1])
+                        assert found == pytest.approx(expected, rel=1e-9, abs=1e-12)
+                    else:
+                        assert np.isnan(found)
+                with np.errstate(invalid="ignore"):
+                    logs = np.log(np.where(r > 0, r, np.nan))
+                inner = [mean(logs, b, b) if len(b) > 1 else 0.0 for b in (blocks[i], blocks[j])]
+                expected = np.exp(mean(logs, blocks[i], blocks[j]) - (inner[0] + inner[1]) / 2)
+                np.testing.assert_allclose(geometric[at], expected, rtol=1e-9)
+                at += 1
+
+
+def test_streams_go_together_where_they_may() -> None:
+    """More at once never means other resamples, and very many cases go one stream at a time."""
+    assert (together(FEW_CASES), together(FEW_CASES + 1)) == (TOGETHER, 1)
+    for streams in (1, 2, TOGETHER):
+        chunks = plan_chunks(5 * STREAM + 7, 11, streams)
+        assert sum(c.size for c in chunks) == 5 * STREAM + 7
+        assert [c.number for c in chunks] == list(range(len(chunks)))
+        counts = np.concatenate([draw_counts(c, 9) for c in chunks])
+        assert (counts.sum(axis=1) == 9).all()
+        if streams == 1:
+            alone = counts
+        np.testing.assert_array_equal(counts, alone)
+    left = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300)])
+    np.testing.assert_array_equal(left, 1 - np.eye(300))
