@@ -135,7 +135,8 @@ def test_distances_of_the_measurement_part_are_never_larger_within_the_same_colu
     )
     sample = random_correlation(9, 5)[None]
     outcome = estimate(plan, sample)
-    values = of_distances(plan, implied_by(plan, outcome, sample))[0]
+    found = implied_by(plan, outcome, sample)
+    values = np.concatenate([of_distances(found, part)[0] for part in ("whole", "measurement")])
     assert values[3] < values[0]
     assert values[4] < values[1]
 
@@ -144,7 +145,8 @@ def test_the_whole_has_no_distances_where_indicators_are_repeated() -> None:
     """Columns that stand in two blocks would be held against themselves."""
     plan = program_of(PARTS, second_order="repeated")
     sample = random_correlation(len(plan.columns), 4)[None]
-    values = of_distances(plan, implied_by(plan, estimate(plan, sample), sample))[0]
+    found = implied_by(plan, estimate(plan, sample), sample)
+    values = np.concatenate([of_distances(found, part)[0] for part in ("whole", "measurement")])
     assert np.isnan(values[:3]).all()
     assert np.isfinite(values[3:]).all()
 

@@ -11,13 +11,18 @@ Array = NDArray[Any]
 
 
 def positive_definite(matrices: Array) -> NDArray[np.bool_]:
-    """Which matrices of a batch (…, p, p) are positive definite, finite ones only."""
+    """Which matrices of a batch (…, p, p) are positive definite, finite ones only: those whose smallest eigenvalue is more
+    than 1e-14 of the largest variance. Where all are, one factorisation of each tells; eigenvalues only where not."""
     finite: NDArray[np.bool_] = np.asarray(np.isfinite(matrices).all(axis=(-2, -1)))
-    safe = np.where(finite[..., None, None], matrices, np.eye(matrices.shape[-1]))
-    smallest = np.linalg.eigvalsh(safe)[..., 0]
+    safe = matrices if finite.all() else np.where(finite[..., None, None], matrices, np.eye(matrices.shape[-1]))
     scale = np.abs(np.diagonal(safe, axis1=-2, axis2=-1)).max(axis=-1, initial=0.0)
-    result: NDArray[np.bool_] = finite & (smallest > 1e-14 * scale)
-    return result
+    least = 1e-14 * scale
+    try:
+        np.linalg.cholesky(safe - least[..., None, None] * np.eye(matrices.shape[-1]))
+        return finite
+    except np.linalg.LinAlgError:
+        result: NDArray[np.bool_] = finite & (np.linalg.eigvalsh(safe)[..., 0] > least)
+        return result
 
 
 def guarded_cholesky(matrices: Array) -> tuple[Array, Array, NDArray[np.bool_]]:

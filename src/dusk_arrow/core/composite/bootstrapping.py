@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 
 from dusk_arrow.core.composite.distances import distances
 from dusk_arrow.core.composite.figures import FigurePlan, figures
-from dusk_arrow.core.composite.program import Implied, Program, estimate, implied_by
+from dusk_arrow.core.composite.program import Implied, estimate, implied_by
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
@@ -50,12 +50,16 @@ def transformation(sample: Array, implied: Array | None) -> Array | None:
     return transformation_to(implied, sample)
 
 
-def of_distances(program: Program, found: Implied) -> Array:
-    """SRMR, d_ULS and d_G (b, 6) of the whole model and of its measurement part; nan where there is none."""
-    b = found.sample.shape[0]
-    none = np.full((b, 3), np.nan)
-    whole = none if found.whole is None else np.stack(distances(found.sample, found.whole), axis=-1)
-    return np.concatenate([whole, np.stack(distances(found.measured, found.measurement), axis=-1)], axis=-1)
+Part = Literal["whole", "measurement"]
+
+
+def of_distances(found: Implied, part: Part) -> Array:
+    """SRMR, d_ULS and d_G (b, 3) of the whole model or of its measurement part; nan where there is none."""
+    if part == "measurement":
+        return np.stack(distances(found.measured, found.measurement), axis=-1)
+    if found.whole is None:
+        return np.full((found.sample.shape[0], 3), np.nan)
+    return np.stack(distances(found.sample, found.whole), axis=-1)
 
 
 def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
@@ -88,14 +92,18 @@ def _transformed(task: BootstrapTask, covariances: Array) -> Array:
     scaled = covariances / (sd[:, None] * sd)
     found = np.full((covariances.shape[0], 6), np.nan)
     program = replace(task.plan.program, like=None)
-    for transform, columns in ((task.whole, slice(0, 3)), (task.measurement, slice(3, 6))):
+    asked: tuple[tuple[Array | None, slice, Part], ...] = (
+        (task.whole, slice(0, 3), "whole"),
+        (task.measurement, slice(3, 6), "measurement"),
+    )
+    for transform, columns, which in asked:
         if transform is None:
             continue
         turned = correlation_from(transform @ scaled @ transform.T)
         outcome = estimate(program, turned)
         rows = np.flatnonzero(outcome.converged)
         part = outcome.members(rows)
-        found[rows, columns] = of_distances(program, implied_by(program, part, turned[rows]))[:, columns]
+        found[rows, columns] = of_distances(implied_by(program, part, turned[rows]), which)
     return found
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from dusk_arrow.core.assessment.fit import srmr
-from dusk_arrow.core.linear_algebra import Array, positive_definite
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, positive_definite
 
 
 class Distances(NamedTuple):
@@ -26,13 +26,13 @@ def squared_euclidean(sample: Array, implied: Array) -> Array:
 
 def geodesic(sample: Array, implied: Array) -> Array:
     """½·Σ(ln φ)² with φ the eigenvalues of S⁻¹Σ."""
-    good = positive_definite(sample) & positive_definite(implied)
-    eye = np.eye(sample.shape[-1])
-    first = np.where(good[..., None, None], sample, eye)
-    second = np.where(good[..., None, None], implied, eye)
-    lower = np.linalg.inv(np.linalg.cholesky(first))
+    good = positive_definite(implied)
+    second = implied if good.all() else np.where(good[..., None, None], implied, np.eye(sample.shape[-1]))
+    factors, _, fine = guarded_cholesky(sample)
+    lower = np.linalg.inv(factors)
     roots = np.linalg.eigvalsh(lower @ second @ np.swapaxes(lower, -1, -2))
-    result: Array = np.where(good, 0.5 * (np.log(np.maximum(roots, 1e-300)) ** 2).sum(axis=-1), np.nan)
+    distance = 0.5 * (np.log(np.maximum(roots, 1e-300)) ** 2).sum(axis=-1)
+    result: Array = np.where(good & fine, distance, np.nan)
     return result
 
 

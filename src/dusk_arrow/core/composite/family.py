@@ -261,9 +261,10 @@ def _label(model: Model, key: ParameterKey) -> str | None:
 
 
 def _fit(ready: Ready, implied: Implied) -> DistanceFit:
-    values = of_distances(ready.program, implied)[0].tolist()
-    whole = None if implied.whole is None else (values[0], values[1], values[2])
-    return DistanceFit(whole, (values[3], values[4], values[5]), "common factor" if ready.consistent else "composite")
+    own, measured = (of_distances(implied, part)[0].tolist() for part in ("whole", "measurement"))
+    whole = None if implied.whole is None else (own[0], own[1], own[2])
+    within: Literal["common factor", "composite"] = "common factor" if ready.consistent else "composite"
+    return DistanceFit(whole, (measured[0], measured[1], measured[2]), within)
 
 
 def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:
