@@ -25,6 +25,7 @@ settings.register_profile("calm", deadline=None, max_examples=25, derandomize=Tr
 settings.load_profile("calm")
 
 
+@pytest.hookimpl(tryfirst=True)  # before the groups are read
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Two processes share the work file by file; all of the browser's tests run in one of them, after each other."""
     for item in items:

@@ -17,7 +17,7 @@ export function Distribution({ effect, scale, shown }: { effect: Effect; scale: 
   if (!boot || !distribution) {
     return (
       <div>
-        <h3 className="font-serif text-[15px] font-semibold">{name}</h3>
+        <h2 className="font-serif text-[15px] font-semibold">{name}</h2>
         <p className="text-sm text-quiet">
           {shown.bootstrap
             ? "It is the same in every resample, so there is no distribution."
@@ -43,7 +43,7 @@ export function Distribution({ effect, scale, shown }: { effect: Effect; scale: 
   const rows = BASE + 20 + 17 * bounds.length;
   return (
     <div>
-      <h3 className="font-serif text-[15px] font-semibold">{name}</h3>
+      <h2 className="font-serif text-[15px] font-semibold">{name}</h2>
       <p className="text-sm text-quiet">
         {number(value)} in the sample · bootstrap SE {number(boot.se)} · bias {number(boot.bias)} ·{" "}
         {(value ?? 0) >= 0

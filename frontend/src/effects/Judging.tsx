@@ -42,7 +42,7 @@ export function Kind(props: {
             data-testid={`mediation-${mediation.from}-${mediation.to}`}
           >
             {KIND_WORDS[mediation.kind]}
-          </h3>
+          </h2>
           <p className="text-sm first-letter:uppercase">{mediation.reason}.</p>
           <p className="text-sm text-quiet">
             Rule: Zhao, Lynch & Chen 2010, by the direct and the total indirect effect.
@@ -127,9 +127,9 @@ export function Contrast(props: {
       <p className="text-sm text-quiet">do two routes differ?</p>
       {known && value !== undefined && bounds ? (
         <>
-          <h3 className="font-serif text-[18px] font-semibold">
+          <h2 className="font-serif text-[18px] font-semibold">
             {away ? "They differ" : "Not to be told apart"}
-          </h3>
+          </h2>
           <Whisker
             value={value}
             range={bounds}
