@@ -37,7 +37,7 @@ export function Kind(props: {
       <p className="text-sm text-quiet">kind of mediation</p>
       {mediation.kind ? (
         <>
-          <h3
+          <h2
             className="font-serif text-[18px] font-semibold first-letter:uppercase"
             data-testid={`mediation-${mediation.from}-${mediation.to}`}
           >
