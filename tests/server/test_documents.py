@@ -21,7 +21,16 @@ from tests.server.parts import part
 from tests.server.test_api import change, upload
 
 PARTS = {
-    "estimates": ("parameters", "effects", "mediation", "tracked", "r_squared", "f_squared"),
+    "estimates": (
+        "parameters",
+        "effects",
+        "mediation",
+        "tracked",
+        "r_squared",
+        "f_squared",
+        "hypotheses",
+        "differences",
+    ),
     "quality": ("quality", "bootstrap_figures"),
     "fit": ("fit", "r_squared"),
     "residuals": ("residuals",),
