@@ -358,6 +358,20 @@ export async function beginRun(modelId: number, body: Schemas["NewRun"]) {
   if (started) follow({ id: started.id, modelId });
 }
 
+const FOR_INTERVALS = 1000;
+
+/** A short bootstrap begun from where intervals are missed: of the model as it stands, or as another family estimates it. */
+export function addIntervals(modelId: number, seed: number, family: Schemas["NewRun"]["family"] = null) {
+  return beginRun(modelId, {
+    resamples: FOR_INTERVALS,
+    seed,
+    level: 0.95,
+    interval: "percentile",
+    bollen_stine: false,
+    family,
+  });
+}
+
 /** Follows a run until it ends, then fetches the model anew. */
 export function useRun(runId: number | null, modelId: number) {
   const queries = useQueryClient();

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
-import { beginRun, useChoices } from "../api/hooks";
+import { addIntervals, useChoices } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
 import { useDesk } from "../model/desk";
 import { Heading, TextButton } from "../shared/controls";
@@ -13,7 +13,6 @@ import { SideBySide } from "./SideBySide";
 type PathTest = Schemas["PathTestPart"];
 type Also = { model: number; family: string };
 
-const RESAMPLES = 1000;
 const WORDS = ["", "One model", "Two models", "Three models", "Four models", "Five models"];
 
 /** Models, revisions and families side by side: figures, paths as whiskers, what differs in words, tests. */
@@ -41,14 +40,11 @@ export default function CompareStation({ project, model }: StationProps) {
   });
   const found = compared.data;
   const begin = (column: Schemas["ModelColumn"]) =>
-    void beginRun(column.model, {
-      resamples: RESAMPLES,
-      seed: model.shown?.settings.seed ?? 20261,
-      level: 0.95,
-      interval: "percentile",
-      bollen_stine: false,
-      family: column.family as Schemas["NewRun"]["family"],
-    });
+    void addIntervals(
+      column.model,
+      model.shown?.settings.seed ?? 20261,
+      column.family as Schemas["NewRun"]["family"],
+    );
   const other = families.find((family) => family.key !== model.settings.family);
   const added = also.some((one) => one.model === model.id);
   return (

@@ -15,7 +15,7 @@ import {
   write,
 } from "./desk";
 import { nameConstruct } from "./columns";
-import { duplicate, removal, setAside } from "./doing";
+import { duplicate, keeping, removal, setAside } from "./doing";
 
 const MEANT = "[aria-label='Board'], [aria-label='Shelf'], [aria-label='Trail'], nav[aria-label='Stations']";
 
@@ -156,9 +156,7 @@ export function useBoardKeys(project: Project, model: ModelState, gestures: Gest
         const owner = model.constructs.find((c) => c.name === one?.construct);
         if (!one || !owner) return false;
         const essential = !owner.kept.includes(one.name);
-        void gestures.change([
-          { type: "keep", construct: one.construct, indicator: one.name, essential, reason: null },
-        ]);
+        void gestures.change([keeping(one.construct, one.name, essential)]);
       },
       marker: () => {
         const one = item();

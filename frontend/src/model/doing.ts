@@ -116,3 +116,18 @@ export function combination(
     then: { kind: "indicator", construct, name },
   };
 }
+
+/** One construct's items and paths going over to another that the data cannot tell from it. */
+export function merging(name: string, into: string): Proposal {
+  return {
+    question: `Merge ${name} into ${into}?`,
+    verb: "Merge",
+    changes: [{ type: "merge_constructs", name, into }],
+    prompted: "data",
+  };
+}
+
+/** An item marked as essential, so that its removal is never proposed, or no longer. */
+export function keeping(construct: string, indicator: string, essential: boolean): Change {
+  return { type: "keep", construct, indicator, essential, reason: null };
+}

@@ -1,9 +1,7 @@
 import type { ModelState } from "../api/client";
-import { beginRun, useProject, useRun } from "../api/hooks";
+import { addIntervals, useProject, useRun } from "../api/hooks";
 import { useDesk } from "../model/desk";
 import { TextButton } from "../shared/controls";
-
-const RESAMPLES = 1000;
 
 /** A bootstrap begun from where intervals are missed; how it goes is said in the status line. */
 export function AddIntervals({ model }: { model: ModelState }) {
@@ -11,15 +9,7 @@ export function AddIntervals({ model }: { model: ModelState }) {
   const running = useRun(followed, model.id)?.state === "running";
   const cases = useProject(model.project_id).data?.n_cases;
   if (cases === 0) return <span className="text-quiet">Intervals need the cases.</span>;
-  const begin = () =>
-    void beginRun(model.id, {
-      resamples: RESAMPLES,
-      seed: model.shown?.settings.seed ?? 20261,
-      level: 0.95,
-      interval: "percentile",
-      bollen_stine: false,
-      family: null,
-    });
+  const begin = () => void addIntervals(model.id, model.shown?.settings.seed ?? 20261);
   return (
     <TextButton disabled={running} onClick={begin}>
       {running ? "Intervals are on their way" : "Add intervals (1,000 resamples)"}

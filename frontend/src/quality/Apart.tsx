@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { ModelState } from "../api/client";
 import { useCriteria } from "../api/hooks";
 import { propose, select } from "../model/desk";
-import { removal } from "../model/doing";
+import { merging, removal } from "../model/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";
@@ -149,17 +149,7 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
       )}
       {highest && !open && (
         <p className="mt-0.5 text-sm">
-          <TextButton
-            className="mr-4"
-            onClick={() =>
-              propose({
-                question: `Merge ${highest.b} into ${highest.a}?`,
-                verb: "Merge",
-                changes: [{ type: "merge_constructs", name: highest.b, into: highest.a }],
-                prompted: "data",
-              })
-            }
-          >
+          <TextButton className="mr-4" onClick={() => propose(merging(highest.b, highest.a))}>
             Merge the two…
           </TextButton>
           <TextButton

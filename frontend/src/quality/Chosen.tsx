@@ -1,7 +1,7 @@
 import type { ModelState, Project, Schemas } from "../api/client";
 import { useModification, useResiduals, type Gestures } from "../api/hooks";
 import { propose, useDesk } from "../model/desk";
-import { combination, setAside } from "../model/doing";
+import { combination, keeping, setAside } from "../model/doing";
 import { Action, Choose, Primary } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";
@@ -67,19 +67,7 @@ export function Chosen({ project, model, gestures }: Props) {
         >
           Set {item.name} aside…
         </Primary>
-        <Action
-          onClick={() =>
-            void gestures.change([
-              {
-                type: "keep",
-                construct: item.construct,
-                indicator: item.name,
-                essential: !kept,
-                reason: null,
-              },
-            ])
-          }
-        >
+        <Action onClick={() => void gestures.change([keeping(item.construct, item.name, !kept)])}>
           {kept ? "No longer essential" : "Keep it"}
         </Action>
       </div>

@@ -1,7 +1,7 @@
 import type { ModelState } from "../api/client";
 import { useCriteria, useSample } from "../api/hooks";
 import { propose } from "../model/desk";
-import { removal } from "../model/doing";
+import { merging, removal } from "../model/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";
@@ -62,18 +62,7 @@ export function PairNote(props: {
           {driving.map((one) => `${one.first} with ${one.second} ${coefficient(one.value)}`).join(", ")}.
         </p>
       )}
-      <TextButton
-        onClick={() =>
-          propose({
-            question: `Merge ${b} into ${a}?`,
-            verb: "Merge",
-            changes: [{ type: "merge_constructs", name: b, into: a }],
-            prompted: "data",
-          })
-        }
-      >
-        Merge the two…
-      </TextButton>
+      <TextButton onClick={() => propose(merging(b, a))}>Merge the two…</TextButton>
       <TextButton
         className="ml-4"
         onClick={() => {

@@ -2,7 +2,7 @@ import type { ModelState } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { useKeys } from "../frame/keys";
 import { propose, select, useDesk } from "../model/desk";
-import { setAside } from "../model/doing";
+import { keeping, setAside } from "../model/doing";
 
 const QUESTIONS = ["shown", "apart", "overlap", "hurts", "what-if"];
 
@@ -47,15 +47,7 @@ export function useQualityKeys(model: ModelState, gestures: Gestures) {
       const one = chosen();
       const owner = model.constructs.find((c) => c.name === one?.construct);
       if (!one || !owner) return false;
-      void gestures.change([
-        {
-          type: "keep",
-          construct: one.construct,
-          indicator: one.name,
-          essential: !owner.kept.includes(one.name),
-          reason: null,
-        },
-      ]);
+      void gestures.change([keeping(one.construct, one.name, !owner.kept.includes(one.name))]);
     },
     "question-1": ask(0),
     "question-2": ask(1),
