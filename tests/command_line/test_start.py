@@ -83,7 +83,7 @@ def test_ctrl_c_ends_at_once_and_quietly() -> None:
         preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # a shell that runs tests in the background ignores it
     )  # fmt: skip
     deadline = time.monotonic() + 40
-    while len(children(process.pid)) < 2 and time.monotonic() < deadline:
+    while len(children(process.pid)) < 3 and time.monotonic() < deadline:
         time.sleep(0.1)
     time.sleep(1)
     workers = children(process.pid)

@@ -11,7 +11,7 @@ from sqlalchemy import create_engine, text
 from sqlalchemy.exc import OperationalError
 
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.records import store
+from dusk_arrow.records import runs, store
 from dusk_arrow.records.cluster import Cluster
 from dusk_arrow.records.database import connect, migrate, sessions
 from dusk_arrow.records.tables import Base, ProjectRow
@@ -148,8 +148,8 @@ def test_models_from_before_the_trail_have_one(cluster: Cluster) -> None:
         (revision,) = store.revisions_of(session, 1)
         assert (revision.name, revision.note, revision.prompted, revision.figures) == (None, None, "own", None)
         wanted = {"estimator": "ml", "scaling": "marker", "part": "whole"}
-        run = store.latest_run(session, 1, "x leads to y", "f", wanted)
+        run = runs.latest_run(session, 1, "x leads to y", "f", wanted)
         assert run is not None
         assert run.id == 1
-        assert store.latest_run(session, 1, "x leads to y", "f", {**wanted, "part": "measurement"}) is None
+        assert runs.latest_run(session, 1, "x leads to y", "f", {**wanted, "part": "measurement"}) is None
     engine.dispose()

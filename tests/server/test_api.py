@@ -194,7 +194,7 @@ def test_pins_make_no_revision(client: FlaskClient, model: dict[str, Any]) -> No
 def finish(client: FlaskClient, run: dict[str, Any]) -> dict[str, Any]:
     for _ in range(300):
         run = client.get(f"/api/runs/{run['id']}").get_json()
-        if run["state"] != "running":
+        if run["state"] not in ("waiting", "running"):
             return run
         time.sleep(0.1)
     raise AssertionError("the run did not end")

@@ -185,7 +185,7 @@ def test_another_family_has_a_bootstrap_of_its_own(client: FlaskClient, created:
     body = {"resamples": 100, "seed": 4, "family": "composite"}
     run = client.post(f"/api/models/{model}/runs", json=body).get_json()
     for _ in range(200):
-        if client.get(f"/api/runs/{run['id']}").get_json()["state"] != "running":
+        if client.get(f"/api/runs/{run['id']}").get_json()["state"] not in ("waiting", "running"):
             break
         time.sleep(0.1)
     asked = {"models": [model], "also": [{"model": model, "family": "composite"}]}
@@ -229,7 +229,7 @@ def test_an_expectation_keeps_the_bootstrap(client: FlaskClient, created: dict[s
     model = created["model_id"]
     run = client.post(f"/api/models/{model}/runs", json={"resamples": 100, "seed": 4}).get_json()
     for _ in range(200):
-        if client.get(f"/api/runs/{run['id']}").get_json()["state"] != "running":
+        if client.get(f"/api/runs/{run['id']}").get_json()["state"] not in ("waiting", "running"):
             break
         time.sleep(0.1)
     sentence = "expect Training > Efficacy > Stewardship positive as H1"

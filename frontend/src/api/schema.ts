@@ -859,6 +859,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a run is, told by server-sent events whenever that changes, until it has ended. */
+        get: operations["followRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run_id}/stop": {
         parameters: {
             query?: never;
@@ -2684,7 +2701,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.5.0
+             * @default 0.6.0
              */
             version: string;
         };
@@ -2936,6 +2953,8 @@ export interface components {
             name: string;
             /** Observed */
             observed: string[];
+            /** Open Run */
+            open_run: number | null;
             /** Paths */
             paths: components["schemas"]["PathLine"][];
             /** Problems */
@@ -4149,9 +4168,12 @@ export interface components {
         };
         /**
          * RunPart
-         * @description How far a run is.
+         * @description How far a run is: how many resamples are done, on how many of them the results so far rest, how many seconds of work
+         *     are left once that is known, and how many other runs come before it while it waits.
          */
         RunPart: {
+            /** Before */
+            before: number;
             /** Done */
             done: number;
             /** Id */
@@ -4166,11 +4188,13 @@ export interface components {
             revision_id: number;
             /** Seconds Left */
             seconds_left: number | null;
+            /** So Far */
+            so_far: number;
             /**
              * State
              * @enum {string}
              */
-            state: "running" | "finished" | "stopped" | "failed";
+            state: "waiting" | "running" | "finished" | "stopped" | "failed";
         };
         /**
          * SampleDocument
@@ -4490,7 +4514,7 @@ export interface components {
         /**
          * Shown
          * @description The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-         *     last good one; with what is said of it everywhere.
+         *     last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`.
          */
         Shown: {
             /** Aic */
@@ -4511,6 +4535,8 @@ export interface components {
             /** Run */
             run: number | null;
             settings: components["schemas"]["Settings"];
+            /** So Far */
+            so_far: number;
         };
         /**
          * Step
@@ -5665,6 +5691,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5708,6 +5735,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5751,6 +5779,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5794,6 +5823,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5837,6 +5867,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5880,6 +5911,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -5923,6 +5955,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
                 method?: "regression" | "bartlett";
                 first?: string | null;
                 second?: string | null;
@@ -5969,6 +6002,7 @@ export interface operations {
         parameters: {
             query?: {
                 run?: number | null;
+                so_far?: number;
             };
             header?: never;
             path: {
@@ -7393,6 +7427,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunPart"];
                 };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    followRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not Found */
             404: {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from dusk_arrow.command_line.places import PROGRAM, workers
+from dusk_arrow.command_line.places import PROGRAM, scheduler, workers
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.exchange.file_formats import endings
 
@@ -88,6 +88,9 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
     boot.add_argument("--seed", type=int)
     boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
+    boot.add_argument(
+        "--scheduler", default=scheduler(), metavar="ADDRESS", help="a cluster in their place; changes no number"
+    )
     boot.add_argument("--interval", help="percentile, bias-corrected or bca")
     boot.add_argument("--level", type=float)
     boot.add_argument(

@@ -44,7 +44,7 @@ from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import RESAMPLES, Settings
 from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.results.what_ifs import with_what_ifs
-from dusk_arrow.runs.pool import WorkerPool
+from dusk_arrow.runs.workers import Workers, workers_of
 
 
 class _Read(NamedTuple):
@@ -150,7 +150,7 @@ def fit(arguments: list[str]) -> int:
     """Runs `./dusk fit` and returns its exit code; problems go to standard error, one a line."""
     options = fit_parser().parse_args(arguments)
     settings, criteria = Settings(), sheet(options.criteria)
-    pool: WorkerPool | None = None
+    pool: Workers | None = None
     try:
         settings = _settings(options)
         specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
@@ -158,8 +158,8 @@ def fit(arguments: list[str]) -> int:
         if options.figure and not options.figure.lower().endswith(".svg"):
             raise problem("figure_format", "The figure can be saved as .svg.")
         runner: ChunkRunner = run_here
-        if settings.bootstrap > 1000 and options.workers > 1:
-            runner = pool = WorkerPool(options.workers)
+        if settings.bootstrap and (options.scheduler or (settings.bootstrap > 1000 and options.workers > 1)):
+            runner = pool = workers_of(options.workers, options.scheduler)
         with _progress(settings.bootstrap) as progress:
             analysis = analyse(specification, source, settings, runner, progress, depth="thorough")
         results = _tried(assemble(analysis), source, options, criteria)

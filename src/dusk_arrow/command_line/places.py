@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 import os
+import re
 from pathlib import Path
 
 CHECKOUT = Path(__file__).resolve().parents[3]
@@ -71,6 +72,15 @@ def workers() -> int:
     """Worker processes for the bootstrap: DUSK_WORKERS, else one a core. Raises SettingError."""
     given = os.environ.get("DUSK_WORKERS")
     return (os.cpu_count() or 1) if given is None else _whole("DUSK_WORKERS", given, 1, MOST_WORKERS)
+
+
+def scheduler() -> str | None:
+    """The address of the cluster that works off bootstraps: DUSK_SCHEDULER, None where it is this machine. Raises
+    SettingError."""
+    given = os.environ.get("DUSK_SCHEDULER") or None
+    if given is not None and not re.fullmatch(r"(tcp|tls)://.+:\d+", given):
+        raise SettingError(f"DUSK_SCHEDULER is “{given}”; it has to be an address such as tcp://127.0.0.1:8786.")
+    return given
 
 
 def wanted_port(option: str | None) -> int | None:

@@ -13,8 +13,7 @@ from contextlib import suppress
 from waitress import create_server
 
 from dusk_arrow.command_line.demo import load_demo
-from dusk_arrow.command_line.places import demo_folder, front_end
-from dusk_arrow.records import store
+from dusk_arrow.command_line.places import demo_folder, front_end, scheduler
 from dusk_arrow.records.backups import back_up_when_changed
 from dusk_arrow.records.cluster import Cluster, ClusterError
 from dusk_arrow.records.database import connect, migrate, outdated, sessions
@@ -37,22 +36,21 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     else:
         threading.Thread(target=_back_up, args=(cluster,), daemon=True).start()
     maker = sessions(engine)
-    with maker.begin() as session:
-        store.close_open_runs(session)
     for name in load_demo(maker, demo_folder()):
         print(f"· demo study loaded: {name}", file=sys.stderr, flush=True)
-    app = create_app(maker, front_end(), workers)
+    app = create_app(maker, front_end(), workers, scheduler())
     server = create_server(app, host="127.0.0.1", port=port, threads=THREADS, ident=None)
     threading.Thread(target=server.run, daemon=True).start()
-    ready(f"http://127.0.0.1:{port}")
     context: Context = app.extensions["dusk_arrow"]
-    threading.Thread(target=context.runs.pool.warm, daemon=True).start()
+    context.runs.ensure()
+    ready(f"http://127.0.0.1:{port}")
     context.readers.warm()
     looks = 0
     while not stopped.wait(LOOK_AGAIN):
         looks += 1
         if not cluster.running():
             _start_again(cluster)
+        context.runs.ensure()
         if looks % TRIM_EVERY == 0:
             _return_memory()
     print("· stopping", file=sys.stderr, flush=True)

@@ -9,14 +9,15 @@ from sqlalchemy import create_engine, text
 
 from dusk_arrow.records.cluster import DATABASE, Cluster, ClusterError
 
+QUEUE = "queue"  # the schema of the queue's own tables, which are made anew at every start
 KEPT = 7
-COUNTS = "select relname, n_tup_ins, n_tup_upd, n_tup_del from pg_stat_user_tables order by relname"
+COUNTS = "select relname, n_tup_ins, n_tup_upd, n_tup_del from pg_stat_user_tables where schemaname = 'public' order by relname"
 
 
 def back_up(cluster: Cluster, target: Path) -> None:
     """Writes the records to a file, at once or not at all; the cluster runs. Raises ClusterError."""
     fresh = target.with_name(target.name + ".part")
-    done = cluster.tool("pg_dump", "--format=custom", f"--file={fresh}", DATABASE)
+    done = cluster.tool("pg_dump", "--format=custom", f"--exclude-schema={QUEUE}", f"--file={fresh}", DATABASE)
     if done.returncode != 0:
         fresh.unlink(missing_ok=True)
         raise ClusterError(f"The backup could not be written to {target}: {done.stdout.strip()[-300:]}")

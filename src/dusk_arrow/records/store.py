@@ -13,7 +13,7 @@ from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import step_list
-from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow, now
+from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
 
 LARGEST_NUMBER = 2**31 - 1
 Row = TypeVar("Row", bound=Base)
@@ -213,36 +213,3 @@ def go_to(session: Session, model: ModelRow, revision: RevisionRow) -> None:
         onward[str(at.parent_id)] = at.id
         at = session.get_one(RevisionRow, at.parent_id)
     model.onward, model.head_id = onward, revision.id
-
-
-def finished_run(session: Session, key: str) -> RunRow | None:
-    """A finished run of the same data, model, settings and seed."""
-    found = select(RunRow).where(RunRow.key == key, RunRow.state == "finished").order_by(RunRow.id.desc()).limit(1)
-    return session.scalars(found).first()
-
-
-def latest_run(
-    session: Session, model_id: int, specification: str, fingerprint: str, settings: dict[str, Any]
-) -> RunRow | None:
-    """The newest finished run that says the same as `specification` on the same data with the same `settings`, all but
-    those of the bootstrap."""
-    found = (
-        select(RunRow)
-        .join(RevisionRow, RevisionRow.id == RunRow.revision_id)
-        .where(
-            RunRow.model_id == model_id,
-            RunRow.state == "finished",
-            RevisionRow.specification == specification,
-            RunRow.results["data"]["fingerprint"].astext == fingerprint,
-            RunRow.settings.contains(settings),
-        )
-        .order_by(RunRow.id.desc())
-        .limit(1)
-    )
-    return session.scalars(found).first()
-
-
-def close_open_runs(session: Session) -> None:
-    """Runs that an earlier server left unfinished are marked so."""
-    for run in session.scalars(select(RunRow).where(RunRow.state.in_(["waiting", "running"]))):
-        run.state, run.message, run.finished = "failed", "The server was stopped before the run had finished.", now()

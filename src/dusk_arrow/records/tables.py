@@ -102,7 +102,9 @@ class RevisionRow(Base):
 
 
 class RunRow(Base):
-    """One estimation with its settings: `key` identifies data, model, settings and seed; results when finished."""
+    """One estimation with its settings: `key` identifies data, model, settings and seed. While it is open (`waiting`,
+    `running`) it says how far it is, what the user asked of it (`stop`, `keep`), and its results so far with the number of
+    resamples they rest on; when it has finished, its results."""
 
     __tablename__ = "runs"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -111,9 +113,25 @@ class RunRow(Base):
     key: Mapped[str] = mapped_column(Text, index=True)
     settings: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(Text)
+    asked: Mapped[str | None] = mapped_column(Text)
     done: Mapped[int] = mapped_column(default=0)
     requested: Mapped[int]
+    seconds_left: Mapped[float | None]
     results: Mapped[dict[str, Any] | None] = mapped_column(deferred=True)
+    so_far: Mapped[int] = mapped_column(default=0)
     message: Mapped[str | None] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(default=now)
     finished: Mapped[datetime | None]
+
+
+class ChunkRow(Base):
+    """A finished chunk of an open run, as arrays (.npz): by its number among the resamples or in the jackknife, its size, and
+    the version of the program that made it. Gone when the run has ended."""
+
+    __tablename__ = "run_chunks"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    jackknife: Mapped[bool] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    size: Mapped[int]
+    made_by: Mapped[str] = mapped_column(Text)
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -71,15 +71,16 @@ def analyse(
     runner: ChunkRunner = run_here,
     progress: Progress | None = None,
     depth: Depth = "usual",
+    show: Callable[[Analysis], None] | None = None,
 ) -> Analysis:
     """Checks, estimates and assesses a model. Never raises for a model or data at fault: problems say what is wrong. A
     brief one has the figures of fit, quality and paths alone, without errors, effects and modification indices; a thorough one
-    predicts.
+    predicts. `show` is given the analysis with the bootstrap so far, where `progress` asks for it.
 
-    Raises StoppedError where `progress` asks to stop.
+    Raises StoppedError where `progress` asks to stop, PausedError where it asks to give way.
     """
     try:
-        return _analyse(specification, source, settings, runner, progress, depth)
+        return _analyse(specification, source, settings, runner, progress, depth, show)
     except _EndedError as end:
         return Analysis(end.outcome, specification, None, settings, source, end.problems)
     except np.linalg.LinAlgError as error:
@@ -99,6 +100,7 @@ def _analyse(
     runner: ChunkRunner,
     progress: Progress | None,
     depth: Depth,
+    show: Callable[[Analysis], None] | None,
 ) -> Analysis:
     family = FAMILIES[settings.family]
     said = family.estimated_part(specification, settings.part)
@@ -112,25 +114,29 @@ def _analyse(
     if isinstance(fitted, NotFitted):
         raise _EndedError(fitted.outcome, [*problems, fitted.problem])
     problems += _judged(family, fitted, source, model)
-    outcome = None
-    if fitted.task is not None:
-        outcome = bootstrap(fitted, fitted.task, settings, runner, progress)
-        problems += _shaky(outcome, settings)
     problems += wrong_items(model, source, settings)
-    thorough = depth == "thorough"
-    return Analysis(
-        "estimated",
-        specification,
-        model,
-        settings,
-        source,
-        tuple(problems),
-        fitted,
-        outcome,
-        common_method(specification, source, settings) if thorough else None,
-        redundancies(fitted, model, source, settings),
-        described(fitted.scores, source) if thorough else None,
+    redundancy = redundancies(fitted, model, source, settings)
+    analysis = Analysis(
+        "estimated", specification, model, settings, source, tuple(problems), fitted, redundancy=redundancy
     )
+
+    def partly(outcome: BootstrapOutcome) -> None:
+        if show is not None:
+            show(_with_bootstrap(analysis, outcome))
+
+    if fitted.task is not None:
+        analysis = _with_bootstrap(analysis, bootstrap(fitted, fitted.task, settings, runner, progress, partly))
+    if depth != "thorough":
+        return analysis
+    return replace(
+        analysis,
+        common_method=common_method(specification, source, settings),
+        scored=described(fitted.scores, source),
+    )
+
+
+def _with_bootstrap(analysis: Analysis, outcome: BootstrapOutcome) -> Analysis:
+    return replace(analysis, bootstrap=outcome, problems=(*analysis.problems, *_shaky(outcome)))
 
 
 def _checked(
@@ -204,12 +210,12 @@ def described(weights: ScoreWeights, source: Source) -> tuple[tuple[str, ColumnS
     return tuple((weights.nodes[i], summarise(values[:, i])) for i in chosen)
 
 
-def _shaky(outcome: BootstrapOutcome, settings: Settings) -> list[Problem]:
+def _shaky(outcome: BootstrapOutcome) -> list[Problem]:
+    drawn = outcome.used + outcome.not_converged
     lost = outcome.not_converged + outcome.inadmissible
-    if lost <= 0.05 * settings.bootstrap:
+    if lost <= 0.05 * drawn:
         return []
     message = (
-        f"{lost} of {settings.bootstrap} resamples did not converge or gave impossible values; "
-        "the intervals rest on shaky ground."
+        f"{lost} of {drawn} resamples did not converge or gave impossible values; the intervals rest on shaky ground."
     )
     return [Problem("many_bad_resamples", "warning", message)]

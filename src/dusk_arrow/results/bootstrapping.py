@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit
 from dusk_arrow.core.effects.contrasts import contrasts
@@ -19,13 +21,18 @@ from dusk_arrow.core.resampling.intervals import BootstrapSummary, accelerations
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife, together
 from dusk_arrow.results.settings import Settings
 
-ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult]]
-Onward = Literal["on", "stop", "keep"]
+ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult | None]]
+"""Works off chunks in order; None says that it is still at the next one, so that whoever watches can step in."""
+Onward = Literal["on", "show", "stop", "keep", "pause"]
 Progress = Callable[[int, int], Onward]
 
 
 class StoppedError(Exception):
     """Raised when the user stops a run and nothing of it is kept."""
+
+
+class PausedError(Exception):
+    """Raised when a run gives way to others; whoever works off the chunks has seen to it that none are lost."""
 
 
 def run_here(task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult]:
@@ -90,21 +97,66 @@ def _still(values: Array) -> Array:
     return values.std(axis=0) < 1e-12 if values.shape[0] else np.ones(values.shape[1], dtype=bool)
 
 
-def _transformed(found: list[ChunkResult], fit: Fit | DistanceFit, settings: Settings) -> TransformedTest | None:
+class Drawn:
+    """What has been drawn so far, in one array that is filled as chunks arrive: all resamples together need no second copy."""
+
+    def __init__(self, requested: int) -> None:
+        self.requested = requested
+        self.resamples = 0
+        self.failed = 0
+        self._used = 0
+        self._figures: Array | None = None
+        self._admissible = np.zeros(requested, dtype=bool)
+        self._statistics: list[Array] = []
+        self._left_out: list[Array] = []
+
+    def add(self, chunk: Chunk, result: ChunkResult) -> None:
+        """One more chunk, of resamples or of the jackknife."""
+        if not chunk.seeds:
+            self._left_out.append(result.figures)
+            return
+        if self._figures is None:
+            self._figures = np.empty((self.requested, result.figures.shape[1]))
+        upto = self._used + len(result.figures)
+        self._figures[self._used : upto] = result.figures
+        self._admissible[self._used : upto] = result.admissible
+        self._statistics.append(result.statistics)
+        self._used, self.failed, self.resamples = upto, self.failed + result.failed, self.resamples + chunk.size
+
+    @property
+    def figures(self) -> Array:
+        """The figures of the resamples that converged (b, f)."""
+        return np.zeros((0, 0)) if self._figures is None else self._figures[: self._used]
+
+    @property
+    def admissible(self) -> NDArray[np.bool_]:
+        """Which of them have an admissible solution (b,)."""
+        return self._admissible[: self._used]
+
+    @property
+    def statistics(self) -> Array:
+        """Statistics of transformed data, one row a resample that has them."""
+        return np.concatenate(self._statistics)
+
+    @property
+    def left_out(self) -> Array | None:
+        """The jackknife (n, f), where there is one."""
+        return np.concatenate(self._left_out) if self._left_out else None
+
+
+def _transformed(drawn: Drawn, fit: Fit | DistanceFit, settings: Settings) -> TransformedTest | None:
     if not settings.bollen_stine or isinstance(fit, DistanceFit):
         return None
-    statistics = np.concatenate([r.statistics for r in found])
-    return TransformedTest(statistics, int((statistics >= fit.chi_square).sum()))
+    return TransformedTest(drawn.statistics, int((drawn.statistics >= fit.chi_square).sum()))
 
 
-def _reference(found: list[ChunkResult], fit: Fit | DistanceFit) -> dict[str, tuple[float, float]] | None:
+def _reference(drawn: Drawn, fit: Fit | DistanceFit) -> dict[str, tuple[float, float]] | None:
     """Quantiles of distances that have been drawn (Dijkstra & Henseler 2015)."""
     if not isinstance(fit, DistanceFit):
         return None
-    drawn = np.concatenate([r.statistics for r in found])
     names = [f"{part}.{figure}" for part in ("whole", "measurement") for figure in ("srmr", "d_uls", "d_g")]
     quantiles = {}
-    for name, column in zip(names, drawn.T, strict=True):
+    for name, column in zip(names, drawn.statistics.T, strict=True):
         finite = column[np.isfinite(column)]
         if finite.size > 1:
             low, high = np.quantile(finite, [0.95, 0.99])
@@ -149,33 +201,49 @@ def _contrasts(draws: Array, left_out: Array | None, fitted: Fitted, settings: S
 
 
 def bootstrap(
-    fitted: Fitted, task: Task, settings: Settings, runner: ChunkRunner = run_here, progress: Progress | None = None
+    fitted: Fitted,
+    task: Task,
+    settings: Settings,
+    runner: ChunkRunner = run_here,
+    progress: Progress | None = None,
+    show: Callable[[BootstrapOutcome], None] | None = None,
 ) -> BootstrapOutcome:
     """Bootstrap of every figure; of what is fixed, or the same whatever is drawn, there is nothing to sum up. BCa intervals
     take a jackknife first.
 
-    `progress(done, requested)` is told after each chunk and answers whether to go on, or to stop and keep what there is. Raises
-    StoppedError where nothing is kept.
+    `progress(done, requested)` is told after each chunk and answers how to go on: `show` what there is to whoever asked for
+    it, stop and `keep` it, or give way (`pause`). Raises StoppedError where nothing is kept, PausedError where it gave way.
     """
-    chunks = plan_chunks(settings.bootstrap, settings.seed, 1 if task.slow else together(task.n))
-    jackknife = plan_jackknife(task.n) if settings.interval == "bca" else []
-    everything = [*jackknife, *chunks]
+    everything = plan(task, settings)
+    left = deque(everything)
     share = settings.bootstrap / max(sum(chunk.size for chunk in everything), 1)
-    found: list[ChunkResult] = []
-    left_out: list[ChunkResult] = []
-    done, stopped = 0, False
-    for chunk, result in zip(everything, runner(task, everything), strict=True):
-        (found if chunk.seeds else left_out).append(result)
-        done += chunk.size
+    drawn, done = Drawn(settings.bootstrap), 0
+    for result in runner(task, everything):
+        if result is not None:
+            chunk = left.popleft()
+            drawn.add(chunk, result)
+            done += chunk.size
         onward = "on" if progress is None else progress(round(done * share), settings.bootstrap)
-        if onward == "keep" and found:
-            stopped = sum(len(r.figures) + r.failed for r in found) < settings.bootstrap
-            break
-        if onward != "on":
+        if onward == "stop" or (onward == "keep" and not drawn.resamples):
             raise StoppedError
-    draws = np.concatenate([r.figures for r in found])
-    keys = fitted.figures.keys
-    jackknifed = np.concatenate([r.figures for r in left_out]) if left_out else None
+        if onward == "keep" or not left:
+            break
+        if onward == "pause":
+            raise PausedError
+        if onward == "show" and show is not None and drawn.resamples:
+            show(summed_up(drawn, fitted, settings))
+    return summed_up(drawn, fitted, settings)
+
+
+def plan(task: Task, settings: Settings) -> list[Chunk]:
+    """Everything that has to be worked off, in order: the same for the same settings on the same data."""
+    chunks = plan_chunks(settings.bootstrap, settings.seed, 1 if task.slow else together(task.n))
+    return [*(plan_jackknife(task.n) if settings.interval == "bca" else []), *chunks]
+
+
+def summed_up(drawn: Drawn, fitted: Fitted, settings: Settings) -> BootstrapOutcome:
+    """What the resamples so far say of every figure."""
+    draws, keys, jackknifed = drawn.figures, fitted.figures.keys, drawn.left_out
     bends = None if jackknifed is None else accelerations(jackknifed)
     summaries = summarise(draws, fitted.figures.values, settings.level, against_zero(keys), bends)
     still = dict(zip(keys, _still(draws), strict=True))
@@ -184,15 +252,14 @@ def bootstrap(
         for key, summary in zip(keys, summaries, strict=True)
         if summary is not None and key not in fitted.constant and not (key.figure == "standardized" and still[key])
     }
-    admissible = np.concatenate([r.admissible for r in found])
     return BootstrapOutcome(
         kept,
-        int(admissible.size),
-        sum(r.failed for r in found),
-        int((~admissible).sum()),
-        _transformed(found, fitted.fit, settings),
-        _reference(found, fitted.fit),
+        int(drawn.admissible.size),
+        drawn.failed,
+        int((~drawn.admissible).sum()),
+        _transformed(drawn, fitted.fit, settings),
+        _reference(drawn, fitted.fit),
         _histograms(draws, keys),
         _contrasts(draws, jackknifed, fitted, settings),
-        stopped,
+        drawn.resamples < settings.bootstrap,
     )

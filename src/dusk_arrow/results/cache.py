@@ -41,9 +41,8 @@ class ResultsCache:
         self._kept: LRUCache[str, Results] = LRUCache(most, size_of)
         self._lock = Lock()
 
-    def stored(self, number: int, load: Callable[[], Results | None]) -> Results | None:
-        """The document of a finished run, which never changes, by its number; read now if need be."""
-        key = f"run {number}"
+    def stored(self, key: str, load: Callable[[], Results | None]) -> Results | None:
+        """The document of a run, by what it never changes under; read now if need be."""
         with self._lock:
             if key in self._kept:
                 return self._kept[key]

@@ -6,39 +6,26 @@ import os
 import pickle
 import tempfile
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
-from functools import lru_cache
+from concurrent.futures import Future, ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
 from threading import Lock, Thread
 from time import sleep
-from typing import Any
 
-from dusk_arrow.core.families import FAMILIES
-from dusk_arrow.core.family import Family, Task
+from dusk_arrow.core.family import Task
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.runs.chunks import in_order, run_from_file
 from dusk_arrow.runs.interrupts import interrupts_kept_away
 
-
-@lru_cache(maxsize=1)
-def _prepared(path: str) -> tuple[Family, Any]:
-    task: Task = pickle.loads(Path(path).read_bytes())
-    family = FAMILIES[task.family]
-    return family, family.prepare(task)
+LOOK = 0.25
 
 
-def _run(path: str, chunk: Chunk) -> ChunkResult:
-    family, prepared = _prepared(path)
-    return family.run_chunk(prepared, chunk)
-
-
-def _end_with_parent(parent: int) -> None:
-    """Lets a worker end when the process that started it is gone, however that one ended."""
+def end_with_parent(parent: int) -> None:
+    """Lets this process end when the one that started it is gone, however that one ended."""
 
     def watch() -> None:
         while os.getppid() == parent:
-            sleep(1.0)
+            sleep(LOOK)
         os._exit(1)
 
     Thread(target=watch, daemon=True).start()
@@ -61,7 +48,7 @@ class WorkerPool:
             if self._pool is None:
                 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
                 self._pool = ProcessPoolExecutor(
-                    self.workers, get_context("spawn"), initializer=_end_with_parent, initargs=(os.getpid(),)
+                    self.workers, get_context("spawn"), initializer=end_with_parent, initargs=(os.getpid(),)
                 )
             return self._pool
 
@@ -72,28 +59,21 @@ class WorkerPool:
         for future in futures:
             future.result()
 
-    def __call__(self, task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult]:
+    def __call__(self, task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult | None]:
         """Works off the chunks on all workers and yields their results in order.
 
-        The task goes to the workers through a file, once, however large its data are. A pool with a dead worker is
-        thrown away and the run fails with BrokenProcessPool; the next one starts a new pool.
+        The task goes to the workers through a file, once, however large its data are. Raises BrokenExecutor where workers die
+        again and again.
         """
         with tempfile.TemporaryDirectory(prefix="dusk-arrow-") as folder:
             path = Path(folder) / "task"
             path.write_bytes(pickle.dumps(task))
-            executor = self._executor()
-            with interrupts_kept_away():
-                futures = [executor.submit(_run, str(path), chunk) for chunk in chunks]
-            try:
-                for future in futures:
-                    yield future.result()
-            except BrokenProcessPool:
-                with self._lock:
-                    self._pool = None
-                raise
-            finally:
-                for future in futures:
-                    future.cancel()
+
+            def submit(chunk: Chunk) -> Future[ChunkResult]:
+                with interrupts_kept_away():
+                    return self._executor().submit(run_from_file, str(path), chunk)
+
+            yield from in_order(submit, self.close, chunks, self.workers)
 
     def close(self) -> None:
         """Ends the workers."""

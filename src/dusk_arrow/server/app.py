@@ -10,9 +10,8 @@ from flask_openapi3 import Info, OpenAPI
 
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
-from dusk_arrow.runs.manager import RunManager
-from dusk_arrow.runs.pool import WorkerPool
 from dusk_arrow.runs.readers import Readers
+from dusk_arrow.runs.service import Runs
 from dusk_arrow.server import (
     bounds,
     choices,
@@ -46,8 +45,11 @@ COMPRESSED = [
 ]
 
 
-def create_app(sessions: Sessions, front_end: Path | None = None, workers: int = 2) -> OpenAPI:
-    """The WSGI application. `front_end` is the folder with the built pages, None to serve the API alone."""
+def create_app(
+    sessions: Sessions, front_end: Path | None = None, workers: int = 2, scheduler: str | None = None
+) -> OpenAPI:
+    """The WSGI application. `front_end` is the folder with the built pages, None to serve the API alone; `scheduler` the address
+    of the cluster whose workers are used instead of this machine's."""
     app = OpenAPI(
         "dusk_arrow",
         info=Info(title="Dusk Arrow", version="1"),
@@ -66,8 +68,7 @@ def create_app(sessions: Sessions, front_end: Path | None = None, workers: int =
         COMPRESS_MIMETYPES=COMPRESSED,
     )
     Compress(app)
-    pool = WorkerPool(workers)
-    app.extensions["dusk_arrow"] = Context(sessions, RunManager(sessions, pool), Readers(), ResultsCache())
+    app.extensions["dusk_arrow"] = Context(sessions, Runs(sessions, workers, scheduler), Readers(), ResultsCache())
     security.install(app)
     bounds.install(app)
     problems.install(app)

@@ -16,8 +16,8 @@ from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import DataVersionRow
 from dusk_arrow.results.cache import ResultsCache
-from dusk_arrow.runs.manager import RunManager
 from dusk_arrow.runs.readers import Readers
+from dusk_arrow.runs.service import Runs
 
 T = TypeVar("T")
 
@@ -47,7 +47,7 @@ class Context:
     and `recent` the data themselves, both up to a size; `large` is the one thing last used that is larger than that."""
 
     sessions: Sessions
-    runs: RunManager
+    runs: Runs
     readers: Readers
     cache: ResultsCache
     kept: LRUCache[tuple[str, int], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))

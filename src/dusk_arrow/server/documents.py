@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from dusk_arrow import __version__
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.records import store
+from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import DataSetRow, RevisionRow, RunRow
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
@@ -61,16 +61,18 @@ log = logging.getLogger(__name__)
 
 @dataclass(frozen=True)
 class Document:
-    """A results document with what it is the document of: a revision, estimated as it is or by a finished run."""
+    """A results document with what it is the document of: a revision, estimated as it is or by a run, which may still be
+    under way and then has resamples `so_far`."""
 
     revision_id: int
     run_id: int | None
     results: Results
+    so_far: int = 0
 
 
 def stored_results(run: RunRow) -> Results | None:
-    """The document of a finished run, read and checked once; None where it was stored by another version and no longer
-    fits."""
+    """The document of a run, read and checked once; None where there is none, or it was stored by another version and no
+    longer fits."""
 
     def load() -> Results | None:
         if run.results is None:
@@ -81,7 +83,7 @@ def stored_results(run: RunRow) -> Results | None:
             log.warning("run %s was stored by another version and is passed over", run.id)
             return None
 
-    return context().cache.stored(run.id, load)
+    return context().cache.stored(f"run {run.id} {run.so_far}", load)
 
 
 def core_settings(settings: Settings) -> dict[str, object]:
@@ -128,17 +130,20 @@ def _alike(session: Session, revision: RevisionRow, text: str) -> list[str]:
     return found
 
 
-def document_of(session: Session, revision: RevisionRow, specification: str | None = None) -> Document:
+def document_of(
+    session: Session, revision: RevisionRow, specification: str | None = None, unfinished: bool = False
+) -> Document:
     """The document of a revision: with its bootstrap where one was run, else the plain fit. Another specification can
-    be tried on the revision's data with its settings."""
+    be tried on the revision's data with its settings; a bootstrap that is under way counts where `unfinished` is said."""
     text = revision.specification if specification is None else specification
     version = store.version_of(session, revision)
     settings = Settings.model_validate(revision.settings)
     for said in _alike(session, revision, text):
-        run = store.latest_run(session, revision.model_id, said, version.fingerprint, core_settings(settings))
+        own = core_settings(settings)
+        run = runs.latest_run(session, revision.model_id, said, version.fingerprint, own, unfinished)
         kept = None if run is None else stored_results(run)
         if run is not None and kept is not None:
-            return Document(revision.id, run.id, kept if said == text else answering(kept, text))
+            return Document(revision.id, run.id, kept if said == text else answering(kept, text), run.so_far)
     return Document(revision.id, None, estimated_results(session, revision, text))
 
 
@@ -155,9 +160,11 @@ class RevisionPath(BaseModel):
 
 
 class OfRun(BaseModel):
-    """The run whose document is wanted; the plain estimation unless given."""
+    """The run whose document is wanted, and how many resamples it has so far where it is under way; the plain estimation
+    unless given."""
 
     run: int | None = None
+    so_far: int = 0
 
 
 class EstimatesDocument(Part):
@@ -222,9 +229,9 @@ def _document(session: Session, path: RevisionPath, run_id: int | None) -> Resul
     if run_id is None:
         return estimated_results(session, revision, revision.specification)
     run = store.find(session, RunRow, run_id)
-    kept = None if run is None or run.model_id != path.model_id or run.state != "finished" else stored_results(run)
+    kept = None if run is None or run.model_id != path.model_id else stored_results(run)
     if kept is None:
-        raise refuse(404, "unknown_run", "There is no such finished run of this model.")
+        raise refuse(404, "unknown_run", "There is no such run of this model, or nothing of it yet.")
     if kept.model != revision.specification and same_but_expectations(parse(kept.model), parse(revision.specification)):
         return answering(kept, revision.specification)
     return kept
@@ -234,6 +241,11 @@ def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel]
     """A part of a document. It never changes while the program stays the same, and is not computed for whoever has it."""
     asked = hashlib.sha256(which.encode()).hexdigest()[:12] if which else ""
     tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}{asked}"
+    if query.so_far:  # the next that is asked may know more
+        with context().sessions() as session:
+            answer = reply(make(_document(session, path, query.run)))
+        answer.headers["Cache-Control"] = "no-store"
+        return answer
     if request.if_none_match.contains_weak(tag):
         answer = Response(status=304)
     else:

@@ -11,7 +11,7 @@ from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import View, board
 from dusk_arrow.figure.scene import Board
-from dusk_arrow.records import store
+from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
@@ -72,10 +72,11 @@ class RevisionLine(BaseModel):
 
 class Shown(BaseModel):
     """The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-    last good one; with what is said of it everywhere."""
+    last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`."""
 
     revision: int
     run: int | None
+    so_far: int
     settings: Settings
     n_used: int
     n_total: int
@@ -101,6 +102,7 @@ class ModelState(BaseModel):
     estimated: bool
     problems: list[ProblemPart]
     shown: Shown | None
+    open_run: int | None
     readout: list[ReadoutFigure]
     board: Board
     view: ViewPart
@@ -139,6 +141,7 @@ def _shown(document: Document | None) -> Shown | None:
     return Shown(
         revision=document.revision_id,
         run=document.run_id,
+        so_far=document.so_far,
         settings=results.settings,
         n_used=data.n_used,
         n_total=data.n_total,
@@ -156,7 +159,7 @@ def _pins(model: ModelRow) -> dict[str, tuple[float, float]]:
 
 def _good(session: Session, head: RevisionRow) -> tuple[Document, Document | None]:
     """The head's document, and the one whose numbers are shown."""
-    own = document_of(session, head)
+    own = document_of(session, head, unfinished=True)
     return own, own if own.results.converged else _last_good(session, head)
 
 
@@ -218,6 +221,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         estimated=results.converged,
         problems=judged_by(results, criteria),
         shown=_shown(shown),
+        open_run=next((run.id for run in reversed(runs.open_runs(session, model.id))), None),
         readout=readout(seen, previous, criteria, chosen.get(seen.family)),
         board=_board(model, head, shown.results if shown else None, criteria),
         view=ViewPart.model_validate(model.view),

@@ -1,17 +1,19 @@
-"""Runs: bootstraps in the background, followed by polling."""
+"""Runs: bootstraps in the background, followed by server-sent events."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Literal
 
-from flask import Response
+from flask import Response, copy_current_request_context
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem
-from dusk_arrow.records import store
+from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import ModelRow, RunRow, now
 from dusk_arrow.results.cache import result_key
 from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
@@ -25,6 +27,7 @@ api = APIBlueprint(
     "runs", __name__, url_prefix="/api", abp_tags=[Tag(name="runs")],
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
+HEARTBEAT = 10.0
 
 
 class RunPath(BaseModel):
@@ -50,28 +53,34 @@ class NewRun(BaseModel):
 
 
 class RunPart(BaseModel):
-    """How far a run is."""
+    """How far a run is: how many resamples are done, on how many of them the results so far rest, how many seconds of work
+    are left once that is known, and how many other runs come before it while it waits."""
 
     id: int
     model_id: int
     revision_id: int
-    state: Literal["running", "finished", "stopped", "failed"]
+    state: Literal["waiting", "running", "finished", "stopped", "failed"]
     done: int
     requested: int
+    so_far: int
+    before: int
     seconds_left: float | None
     message: str | None
 
 
-def _part(row: RunRow) -> RunPart:
-    live = context().runs.live(row.id)
+def run_part(session: Session, row: RunRow) -> RunPart:
+    """How far a run on record is."""
+    before = [run.id for run in runs.open_runs(session)].index(row.id) if row.state == "waiting" else 0
     return RunPart(
         id=row.id,
         model_id=row.model_id,
         revision_id=row.revision_id,
         state=row.state,
-        done=live.done if live else row.done,
+        done=row.done,
         requested=row.requested,
-        seconds_left=live.seconds_left() if live else None,
+        so_far=row.so_far,
+        before=before,
+        seconds_left=row.seconds_left,
         message=row.message,
     )
 
@@ -99,41 +108,62 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
             }
         )
         version = store.version_of(session, head)
-        data, specification = version_data(version.id), head.specification
-        if not isinstance(data, DataSet):
+        if not isinstance(version_data(version.id), DataSet):
             raise refuse(422, "bootstrap_needs_cases", "The bootstrap works on single cases, and a matrix has none.")
         key = run_key(model, version.fingerprint, head.specification, settings)
-        known = store.finished_run(session, key)
-        if known is not None and stored_results(known) is not None:
+        known = runs.answering_run(session, key)
+        if known is not None and (known.state in runs.OPEN or stored_results(known) is not None):
             known.created = now()
-            return reply(_part(known))
+            return reply(run_part(session, known))
         row = RunRow(
             model_id=model.id,
             revision_id=head.id,
             key=key,
             settings=settings.model_dump(mode="json"),
-            state="running",
+            state="waiting",
             done=0,
             requested=body.resamples,
         )
         session.add(row)
         session.flush()
-    context().runs.start(row.id, specification, data, settings)
-    return reply(_part(row), 201)
+        part = run_part(session, row)
+    context().runs.start(row.id)
+    return reply(part, 201)
 
 
-def _find(run_id: int) -> RunRow:
-    with context().sessions() as session:
-        row = store.find(session, RunRow, run_id)
+def _find(session: Session, run_id: int, lock: bool = False) -> RunRow:
+    row = store.find(session, RunRow, run_id, lock)
     if row is None:
         raise refuse(404, "unknown_run", "There is no such run.")
     return row
 
 
+def _how_far(run_id: int) -> RunPart:
+    with context().sessions() as session:
+        return run_part(session, _find(session, run_id))
+
+
 @api.get("/runs/<int:run_id>", operation_id="getRun", responses={200: RunPart})
 def get_run(path: RunPath) -> Response:
     """How far a run is."""
-    return reply(_part(_find(path.run_id)))
+    return reply(_how_far(path.run_id))
+
+
+@api.get("/runs/<int:run_id>/events", operation_id="followRun", responses={200: None})
+def follow_run(path: RunPath) -> Response:
+    """How far a run is, told by server-sent events whenever that changes, until it has ended."""
+    changes, first = context().runs.changes, _how_far(path.run_id)
+    look = copy_current_request_context(_how_far)
+
+    def told() -> Iterator[str]:
+        part, seen = first, 0
+        yield f"data: {part.model_dump_json()}\n\n"
+        while part.state in runs.OPEN and not changes.closed:
+            before, seen = seen, changes.wait(part.id, seen, HEARTBEAT)
+            part = look(part.id)
+            yield f"data: {part.model_dump_json()}\n\n" if seen != before else ": still here\n\n"
+
+    return Response(told(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
 
 
 class Stop(BaseModel):
@@ -145,6 +175,13 @@ class Stop(BaseModel):
 @api.post("/runs/<int:run_id>/stop", operation_id="stopRun", responses={200: RunPart})
 def stop_run(path: RunPath, query: Stop) -> Response:
     """Asks a run to stop, and to keep what it has drawn so far or nothing."""
-    row = _find(path.run_id)
-    context().runs.stop(row.id, query.keep)
-    return reply(_part(row))
+    with context().sessions.begin() as session:
+        row = _find(session, path.run_id, lock=True)
+        if row.state == "waiting" and not (query.keep and row.done):
+            message = "The run was stopped; nothing of it was kept."
+            runs.update(session, row, state="stopped", message=message, finished=now(), results=None, so_far=0)
+            runs.forget_chunks(session, row.id)
+        elif row.state in runs.OPEN:
+            runs.update(session, row, asked="keep" if query.keep else "stop")
+        part = run_part(session, row)
+    return reply(part)

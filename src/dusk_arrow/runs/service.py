@@ -1,0 +1,133 @@
+"""Runs as the server knows them: handed to the crew, whose process is kept alive, and followed through the records."""
+
+from __future__ import annotations
+
+import logging
+from contextlib import suppress
+from multiprocessing import get_context
+from multiprocessing.process import BaseProcess
+from threading import Condition, RLock, Thread
+
+import psycopg
+from procrastinate import App
+from procrastinate.exceptions import ConnectorException
+from sqlalchemy import Engine
+
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.records.runs import CHANNEL
+from dusk_arrow.runs import queue
+from dusk_arrow.runs.crew import work
+from dusk_arrow.runs.interrupts import interrupts_kept_away
+
+log = logging.getLogger(__name__)
+LISTEN = 1.0
+ENOUGH = 5.0
+
+
+class Changes:
+    """Who follows a run waits here; the database tells of every change."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
+        self._changed = Condition()
+        self._counts: dict[int, int] = {}
+        self._all = 0
+        self._closed = False
+        self._thread: Thread | None = None
+
+    def wait(self, run_id: int, seen: int, seconds: float) -> int:
+        """Waits until something has changed about a run since `seen`, and says what has been seen by then."""
+        with self._changed:
+            if self._thread is None and not self._closed:
+                self._thread = Thread(target=self._listen, daemon=True)
+                self._thread.start()
+            self._changed.wait_for(lambda: self._closed or self._count(run_id) != seen, seconds)
+            return self._count(run_id)
+
+    @property
+    def closed(self) -> bool:
+        """Whether there is nothing more to wait for."""
+        return self._closed
+
+    def close(self) -> None:
+        """Lets everybody go."""
+        with self._changed:
+            self._closed = True
+            self._changed.notify_all()
+
+    def _count(self, run_id: int) -> int:
+        return self._all + self._counts.get(run_id, 0)
+
+    def _listen(self) -> None:
+        while not self._closed:
+            try:
+                with psycopg.connect(self._address, autocommit=True) as connection:
+                    connection.execute(f"listen {CHANNEL}")
+                    self._tell(None)  # what has happened before is not told any more
+                    while not self._closed:
+                        for notice in connection.notifies(timeout=LISTEN):
+                            self._tell(int(notice.payload))
+            except psycopg.OperationalError:
+                with self._changed:
+                    self._changed.wait_for(lambda: self._closed, LISTEN)
+
+    def _tell(self, run_id: int | None) -> None:
+        with self._changed:
+            if run_id is None:
+                self._all += 1
+            else:
+                self._counts[run_id] = self._counts.get(run_id, 0) + 1
+            self._changed.notify_all()
+
+
+class Runs:
+    """Hands runs to the crew. Its process is started when first needed, and anew where it has died."""
+
+    def __init__(self, sessions: Sessions, workers: int, scheduler: str | None = None) -> None:
+        self._engine: Engine = sessions.kw["bind"]
+        self._workers, self._scheduler = workers, scheduler
+        self._crew: BaseProcess | None = None
+        self._queue: App | None = None
+        self._lock = RLock()
+        self._closed = False
+        self.changes = Changes(self._engine)
+
+    def start(self, run_id: int) -> None:
+        """Puts a run that is on record into the queue."""
+        with self._lock:
+            self.ensure()
+            assert self._queue is not None
+            with suppress(ConnectorException):  # a crew that starts anew finds it on record
+                queue.enqueue(self._queue, run_id)
+
+    def ensure(self) -> None:
+        """Sees to it that there is a crew; it takes up every run that is open."""
+        with self._lock:
+            if self._closed or (self._crew is not None and self._crew.is_alive()):
+                return
+            if self._crew is not None:
+                log.warning("the process that works off runs has ended; starting it again")
+            queue.prepare(self._engine)
+            if self._queue is None:
+                self._queue = queue.queue(queue.address(self._engine), waits=False)
+                self._queue.open()
+            url = self._engine.url.render_as_string(hide_password=False)
+            self._crew = get_context("spawn").Process(target=work, args=(url, self._workers, self._scheduler))
+            with interrupts_kept_away():
+                self._crew.start()
+
+    def close(self) -> None:
+        """Ends the crew and its workers; open runs go on with the next one."""
+        self.changes.close()
+        with self._lock:
+            self._closed = True
+            if self._crew is not None:
+                self._crew.terminate()
+                self._crew.join(ENOUGH)
+                if self._crew.is_alive():
+                    self._crew.kill()
+                    self._crew.join(ENOUGH)
+                self._crew = None
+            if self._queue is not None:
+                self._queue.close()
+                self._queue = None
