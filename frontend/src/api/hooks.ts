@@ -100,7 +100,7 @@ type Query = {
 function ofPart(model: ModelState, part: string): Query {
   const { shown } = model;
   return {
-    queryKey: ["part", model.id, shown?.revision, shown?.run, part],
+    queryKey: ["part", model.id, shown?.revision, shown?.run, shown?.so_far, part],
     enabled: shown !== null,
     staleTime: Infinity,
     placeholderData: keepPreviousData,
@@ -109,7 +109,7 @@ function ofPart(model: ModelState, part: string): Query {
 
 function ofShown({ id, shown }: ModelState) {
   const path = { model_id: id, revision_id: shown?.revision ?? 0 };
-  return { params: { path, query: { run: shown?.run ?? null } } };
+  return { params: { path, query: { run: shown?.run ?? null, so_far: shown?.so_far ?? 0 } } };
 }
 
 const AT = "/api/models/{model_id}/revisions/{revision_id}" as const;
@@ -372,21 +372,54 @@ export function addIntervals(modelId: number, seed: number, family: Schemas["New
   });
 }
 
-/** Follows a run until it ends, then fetches the model anew. */
-export function useRun(runId: number | null, modelId: number) {
+/** The run that is told about: the newest that is open, wherever it was begun, or the one that was begun here last. */
+function runOf(model: ModelState, begun: { id: number; modelId: number } | null) {
+  const id = Math.max(model.open_run ?? 0, begun?.modelId === model.id ? begun.id : 0);
+  return id || null;
+}
+
+/** How far the model's run is. */
+export function useRun(model: ModelState) {
+  const id = useDesk(({ run }) => runOf(model, run));
+  return useQuery({
+    queryKey: ["run", id],
+    enabled: id !== null,
+    staleTime: Infinity,
+    queryFn: () => take(api.GET("/api/runs/{run_id}", { params: { path: { run_id: id ?? 0 } } })),
+  }).data;
+}
+
+/** Follows the model's run until it ends; the model is fetched anew whenever there is more of it. */
+export function useFollowing(model: ModelState) {
   const queries = useQueryClient();
-  const query = useQuery({
-    queryKey: ["run", runId],
-    enabled: runId !== null,
-    queryFn: () => take(api.GET("/api/runs/{run_id}", { params: { path: { run_id: runId ?? 0 } } })),
-    refetchInterval: (current) =>
-      current.state.data?.state === "running" || !current.state.data ? 250 : false,
-  });
-  const state = query.data?.state;
+  const modelId = model.id;
+  const id = useDesk(({ run }) => runOf(model, run));
   useEffect(() => {
-    if (state !== "finished") return;
-    void queries.invalidateQueries({ queryKey: ["model", modelId] });
-    void queries.invalidateQueries({ queryKey: ["compare"] });
-  }, [state, queries, modelId]);
-  return query.data;
+    if (id === null) return;
+    const before = queries.getQueryData<Schemas["RunPart"]>(["run", id]);
+    if (before && ended(before)) return;
+    const events = new EventSource(`/api/runs/${id}/events`);
+    events.onmessage = ({ data }) => {
+      const part = JSON.parse(String(data)) as Schemas["RunPart"];
+      const last = queries.getQueryData<Schemas["RunPart"]>(["run", id]);
+      queries.setQueryData(["run", id], part);
+      if (ended(part)) {
+        events.close();
+        void queries.invalidateQueries({ queryKey: ["compare"] });
+      }
+      if (ended(part) || part.so_far !== (last?.so_far ?? 0)) {
+        void queries.invalidateQueries({ queryKey: ["model", modelId] });
+      }
+    };
+    return () => events.close();
+  }, [id, modelId, queries]);
+}
+
+/** Whether a run waits or is under way. */
+export function isOpen(run: Schemas["RunPart"] | undefined) {
+  return run !== undefined && !ended(run);
+}
+
+function ended(run: Schemas["RunPart"]) {
+  return run.state !== "waiting" && run.state !== "running";
 }

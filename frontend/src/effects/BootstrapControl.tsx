@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Run } from "../api/client";
-import { beginRun } from "../api/hooks";
+import { beginRun, isOpen } from "../api/hooks";
 import { Choose, Primary } from "../shared/controls";
 
 /** How many resamples, from which seed, with which intervals; and the button that begins them. */
@@ -8,7 +8,7 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
   const [resamples, setResamples] = useState(5000);
   const [seed, setSeed] = useState(model.shown?.settings.seed ?? 20261);
   const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
-  const running = run?.state === "running";
+  const running = isOpen(run);
   const begin = () => {
     const how = model.settings;
     const testFit =
@@ -39,7 +39,7 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
       <label className="flex items-center gap-1.5" title="The same seed gives the same numbers again">
         <span className="text-quiet">seed</span>
         <input
-          className="input input-sm w-20 text-right"
+          className="input input-sm w-26 text-right"
           type="number"
           min={0}
           required

@@ -9,6 +9,7 @@ import { BootstrapControl } from "./BootstrapControl";
 import { Hypotheses } from "./Hypotheses";
 import { OnePair } from "./OnePair";
 import { telling } from "./routes";
+import { resampleWords } from "../shared/numbers";
 import type { Scale } from "./scale";
 
 const NONE: never[] = [];
@@ -120,7 +121,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
       )}
       <p className="max-w-5xl pb-2 pt-1 text-sm text-quiet">
         {shown.bootstrap
-          ? `From ${shown.bootstrap.used.toLocaleString("en")} ${shown.bootstrap.stopped ? `of ${shown.bootstrap.requested.toLocaleString("en")} resamples (stopped)` : "resamples"} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
+          ? `From ${resampleWords(shown)} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
           : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
       </p>
     </div>

@@ -2,7 +2,7 @@ import { Redo2, Search, Undo2 } from "lucide-react";
 import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { ModelState, Project } from "../api/client";
-import { useGestures, useModel, useProject, useRun } from "../api/hooks";
+import { useFollowing, useGestures, useModel, useProject, useRun } from "../api/hooks";
 import { find, openModel, useDesk } from "../model/desk";
 import { Readout } from "../readout/Readout";
 import { Quiet } from "../shared/controls";
@@ -47,8 +47,8 @@ export default function Frame() {
 
 function Opened({ project, model, station }: { project: Project; model: ModelState; station: Station }) {
   const gestures = useGestures(model.id);
-  const followed = useDesk(({ run }) => (run?.modelId === model.id ? run.id : null));
-  const run = useRun(followed, model.id);
+  useFollowing(model);
+  const run = useRun(model);
   useEffect(
     () => useDesk.setState({ selection: null, group: [], moves: [], complaint: null, made: null }),
     [model.id],

@@ -1,7 +1,8 @@
 import { api, take, type ModelState, type Run } from "../api/client";
 import { attempt } from "../api/attempt";
-import type { Gestures } from "../api/hooks";
+import { isOpen, type Gestures } from "../api/hooks";
 import { complain, useDesk } from "../model/desk";
+import { resampleWords } from "../shared/numbers";
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */
 export function Status({
@@ -39,11 +40,16 @@ export function Status({
           </button>
         </span>
       )}
-      {run?.state === "running" && (
-        <span className="flex items-center gap-3">
+      {run && isOpen(run) && (
+        <span className="flex items-center gap-3" data-testid="run">
           Bootstrap {run.done.toLocaleString("en")} of {run.requested.toLocaleString("en")}
           <progress className="progress progress-primary w-32" value={run.done} max={run.requested} />
-          {run.seconds_left !== null && <span>{run.seconds_left.toFixed(1)} s left</span>}
+          {run.state === "waiting" && run.before > 0 && (
+            <span>
+              waits for its turn, {run.before} {run.before === 1 ? "run" : "runs"} before it
+            </span>
+          )}
+          {run.seconds_left !== null && <span>{leftWords(run.seconds_left)}</span>}
           {run.done >= LEAST_KEPT && (
             <button
               className="font-semibold text-base-content hover:underline"
@@ -72,7 +78,7 @@ export function Status({
       <span className="flex-1" />
       {model.estimated && shown?.bootstrap && (
         <span>
-          {shown.bootstrap.used.toLocaleString("en")} resamples · seed {shown.bootstrap.seed}
+          {resampleWords(shown)} · seed {shown.bootstrap.seed}
         </span>
       )}
     </footer>
@@ -80,6 +86,13 @@ export function Status({
 }
 
 const LEAST_KEPT = 100;
+
+/** The time that is left, as exactly as it can be known. */
+function leftWords(seconds: number) {
+  if (seconds < 10) return `${seconds.toFixed(1)} s left`;
+  if (seconds < 90) return `${Math.round(seconds)} s left`;
+  return `about ${Math.round(seconds / 60)} min left`;
+}
 
 function stop(run_id: number, keep: boolean) {
   return attempt(() =>

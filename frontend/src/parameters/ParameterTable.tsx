@@ -15,7 +15,15 @@ import { canHold, HoldMenu } from "../lens/HoldMenu";
 import { parameterKey } from "../model/doing";
 import { errorsWords, intervalWords, level } from "../shared/basis";
 import { Action, Choose, Quiet } from "../shared/controls";
-import { coefficient, interval, plain, plainInterval, pValue, pWords } from "../shared/numbers";
+import {
+  coefficient,
+  interval,
+  plain,
+  plainInterval,
+  pValue,
+  pWords,
+  resampleWords,
+} from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 
 type Joint = Schemas["JointTest"];
@@ -150,7 +158,7 @@ export function ParameterTable({ model, gestures }: { model: ModelState; gesture
         <p className="min-w-0 flex-1 truncate text-sm text-quiet">
           SE, z, p and interval from {errorsWords(shown)}
           {shown.bootstrap
-            ? `; the last column from ${shown.bootstrap.used} resamples, ${intervalWords(shown)} intervals`
+            ? `; the last column from ${resampleWords(shown)}, ${intervalWords(shown)} intervals`
             : ""}
           ; standardized errors by the delta method.
         </p>

@@ -1,12 +1,10 @@
 import type { ModelState } from "../api/client";
-import { addIntervals, useProject, useRun } from "../api/hooks";
-import { useDesk } from "../model/desk";
+import { addIntervals, isOpen, useProject, useRun } from "../api/hooks";
 import { TextButton } from "../shared/controls";
 
 /** A bootstrap begun from where intervals are missed; how it goes is said in the status line. */
 export function AddIntervals({ model }: { model: ModelState }) {
-  const followed = useDesk((desk) => (desk.run?.modelId === model.id ? desk.run.id : null));
-  const running = useRun(followed, model.id)?.state === "running";
+  const running = isOpen(useRun(model));
   const cases = useProject(model.project_id).data?.n_cases;
   if (cases === 0) return <span className="text-quiet">Intervals need the cases.</span>;
   const begin = () => void addIntervals(model.id, model.shown?.settings.seed ?? 20261);

@@ -12,7 +12,7 @@ export default function ReportStation({ model }: StationProps) {
       </NothingYet>
     );
   }
-  const figure = `/api/models/${model.id}/figure.svg?revision=${model.revision.id}&run=${model.shown?.run ?? ""}`;
+  const figure = `/api/models/${model.id}/figure.svg?revision=${model.revision.id}&run=${model.shown?.so_far ? "" : (model.shown?.run ?? "")}`;
   return (
     <div className="flex h-full flex-col gap-3 px-4 pb-3 pt-4">
       <div className="flex items-center gap-3">

@@ -1,4 +1,4 @@
-import type { Interval } from "../api/client";
+import type { Interval, Shown } from "../api/client";
 
 /** A standardized figure without its leading zero, with a true minus sign; an en dash where there is none. */
 export function coefficient(value: number | null | undefined, decimals = 2): string {
@@ -45,4 +45,12 @@ export function plainInterval(bounds: Interval | null | undefined, decimals = 2)
 export function containsZero(bounds: Interval | null | undefined): boolean {
   const [low, high] = bounds ?? [];
   return low !== undefined && high !== undefined && low <= 0 && high >= 0;
+}
+
+/** How many resamples figures rest on, and of how many where those are not all. */
+export function resampleWords({ bootstrap, so_far }: Shown) {
+  if (!bootstrap) return "no resamples";
+  const used = bootstrap.used.toLocaleString("en");
+  if (!so_far && !bootstrap.stopped) return `${used} resamples`;
+  return `${used} of ${bootstrap.requested.toLocaleString("en")} resamples ${so_far ? "so far" : "(stopped)"}`;
 }
