@@ -82,7 +82,7 @@ export function Distribution({ effect, scale, shown }: { effect: Effect; scale: 
         {bounds.map(({ words, ends, className }, i) => {
           const y = BASE + 27 + 17 * i;
           const [a, b] = [x(ends[0] ?? 0), x(ends[1] ?? 0)];
-          const room = b < WIDTH - 110;
+          const room = b < WIDTH - 84;
           return (
             <g key={words}>
               <path

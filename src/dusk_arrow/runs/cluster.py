@@ -12,7 +12,7 @@ from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
 from dusk_arrow.runs.chunks import in_order, run_sent
 
-PATIENCE = 10
+PATIENCE = 5
 
 
 class ClusterPool:

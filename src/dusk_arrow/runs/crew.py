@@ -70,7 +70,7 @@ class Turn:
             return "on"  # what is on record already is kept with it
         if self._asked is not None:
             return "keep" if self._asked == "keep" else "stop"
-        if self.waited_for and at - self._begun > SLICE:
+        if self.waited_for and self._keeper.drawn and at - self._begun > SLICE:
             return "pause"
         if at - self._begun >= self._show_next:
             self._show_next += min(self._show_next, SELDOM)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from contextlib import suppress
 from multiprocessing import get_context
 from multiprocessing.process import BaseProcess
 from threading import Condition, RLock, Thread
@@ -12,6 +11,7 @@ import psycopg
 from procrastinate import App
 from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError
 
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.runs import CHANNEL
@@ -89,32 +89,47 @@ class Runs:
         self._crew: BaseProcess | None = None
         self._queue: App | None = None
         self._lock = RLock()
+        self._missed: set[int] = set()
         self._closed = False
         self.changes = Changes(self._engine)
 
     def start(self, run_id: int) -> None:
-        """Puts a run that is on record into the queue."""
+        """Puts a run that is on record into the queue. Where the database is away, that is done once it is back."""
         with self._lock:
+            self._missed.add(run_id)
             self.ensure()
-            assert self._queue is not None
-            with suppress(ConnectorException):  # a crew that starts anew finds it on record
-                queue.enqueue(self._queue, run_id)
 
     def ensure(self) -> None:
-        """Sees to it that there is a crew; it takes up every run that is open."""
+        """Sees to it that there is a crew, which takes up every run that is open when it starts, and that no run was missed. Does
+        nothing while the database is away: call it again."""
         with self._lock:
-            if self._closed or (self._crew is not None and self._crew.is_alive()):
-                return
-            if self._crew is not None:
-                log.warning("the process that works off runs has ended; starting it again")
-            queue.prepare(self._engine)
-            if self._queue is None:
-                self._queue = queue.queue(queue.address(self._engine), waits=False)
-                self._queue.open()
-            url = self._engine.url.render_as_string(hide_password=False)
-            self._crew = get_context("spawn").Process(target=work, args=(url, self._workers, self._scheduler))
-            with interrupts_kept_away():
-                self._crew.start()
+            try:
+                if not self._closed:
+                    self._start_crew()
+                    self._enqueue()
+            except (OperationalError, ConnectorException) as error:
+                log.warning("runs wait for the database: %s", error)
+
+    def _start_crew(self) -> None:
+        if self._crew is not None and self._crew.is_alive():
+            return
+        if self._crew is not None:
+            log.warning("the process that works off runs has ended; starting it again")
+        queue.prepare(self._engine)
+        url = self._engine.url.render_as_string(hide_password=False)
+        self._crew = get_context("spawn").Process(target=work, args=(url, self._workers, self._scheduler))
+        with interrupts_kept_away():
+            self._crew.start()
+
+    def _enqueue(self) -> None:
+        if not self._missed:
+            return
+        if self._queue is None:
+            self._queue = queue.queue(queue.address(self._engine), waits=False)
+            self._queue.open()
+        for run_id in sorted(self._missed):
+            queue.enqueue(self._queue, run_id)
+            self._missed.discard(run_id)
 
     def close(self) -> None:
         """Ends the crew and its workers; open runs go on with the next one."""

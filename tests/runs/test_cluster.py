@@ -1,0 +1,90 @@
+"""A bootstrap on the workers of a cluster: a real scheduler and two workers on loopback."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from dusk_arrow.core.family import Task
+from dusk_arrow.core.problems import ProblemError
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
+from dusk_arrow.results.settings import Settings
+from dusk_arrow.runs.cluster import ClusterPool
+from tests.conftest import ROOT, demo_data, demo_text
+
+
+def dask(*arguments: str) -> subprocess.Popen[bytes]:
+    """The command that a user would give."""
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "OPENBLAS_NUM_THREADS": "1"}
+    command = [str(Path(sys.executable).with_name("dask")), *arguments]
+    return subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+@pytest.fixture(scope="module")
+def workers() -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        address = f"tcp://127.0.0.1:{probe.getsockname()[1]}"
+    port = address.rsplit(":", 1)[1]
+    scheduler = dask("scheduler", "--host", "127.0.0.1", "--port", port, "--no-dashboard")
+    crew = [dask("worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard") for _ in range(2)]
+    deadline = time.monotonic() + 60
+    pool = None
+    while time.monotonic() < deadline:
+        try:
+            pool = pool or ClusterPool(address)
+            if pool.workers == 2:
+                break
+        except ProblemError:
+            pass
+        time.sleep(0.2)
+    if pool is not None:
+        pool.close()
+    yield address, crew
+    for process in (*crew, scheduler):
+        process.terminate()
+        process.wait(20)
+
+
+def test_a_cluster_gives_the_same_numbers(workers: tuple[str, list[subprocess.Popen[bytes]]]) -> None:
+    """Whoever borrows machines for a night must not get other figures for the paper: to the last bit on one machine, also
+    when one of the workers is killed in mid-run."""
+    address, crew = workers
+    spec, data = parse(demo_text("night_ferry")), demo_data("night_ferry")
+    settings = Settings(bootstrap=4000, seed=3)
+    alone = assemble(analyse(spec, data, settings))
+    pool = ClusterPool(address)
+    assert pool.workers == 2
+    seen: list[int] = []
+
+    def runner(task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult | None]:
+        for result in pool(task, chunks):
+            if result is not None:
+                seen.append(len(seen))
+                if len(seen) == 2:
+                    crew[0].send_signal(signal.SIGKILL)
+            yield result
+
+    try:
+        assert assemble(analyse(spec, data, settings, runner)) == alone
+        assert len(seen) == 8
+    finally:
+        pool.close()
+
+
+def test_a_cluster_that_is_not_there_is_a_problem_in_words() -> None:
+    """A mistyped address ends a run with what to do, not with silence."""
+    with pytest.raises(ProblemError) as caught:
+        ClusterPool("tcp://127.0.0.1:9")
+    assert "No scheduler answers at tcp://127.0.0.1:9" in caught.value.problems[0].message
