@@ -68,25 +68,33 @@ SMALL = 10
 
 
 def inverse_and_log_determinant(matrices: Array) -> tuple[Array, Array]:
-    """Inverses (b, m, m) and log-determinants (b,) of symmetric matrices whose eigenvalues are 1 or more.
-
-    Small ones are swept column by column, all matrices at once, which takes a fifth of the time of one factorisation
-    after another; such matrices need no pivoting.
-    """
-    m = matrices.shape[-1]
-    if m > SMALL:
+    """Inverses (b, m, m) and log-determinants (b,) of symmetric matrices whose eigenvalues are 1 or more."""
+    if matrices.shape[-1] > SMALL:
         factors = np.linalg.cholesky(matrices)
         return inverse_from_cholesky(factors, matrices), log_determinant(factors)
-    swept = np.array(matrices.transpose(1, 2, 0), order="C")
+    inverse, pivots = swept(matrices)
+    return inverse, np.log(pivots).sum(axis=0)
+
+
+def swept(matrices: Array) -> tuple[Array, Array]:
+    """Inverses (b, m, m) and pivots (m, b) of symmetric matrices: all pivots are positive where a matrix is positive definite,
+    and their product is its determinant. Where one is not, its inverse is of no use.
+
+    Matrices are swept column by column, all at once, which takes a fifth of the time of one factorisation after another where
+    they are small; such matrices need no pivoting.
+    """
+    m = matrices.shape[-1]
+    found = np.array(matrices.transpose(1, 2, 0), order="C")
     pivots = np.empty((m, matrices.shape[0]))
     for k in range(m):
-        pivots[k] = swept[k, k]
-        pivot = pivots[k]
-        row, column = swept[k] / pivot, swept[:, k].copy()
-        swept -= column[:, None] * row
-        swept[k], swept[:, k] = row, -column / pivot
-        swept[k, k] = 1 / pivot
-    return np.ascontiguousarray(swept.transpose(2, 0, 1)), np.log(pivots).sum(axis=0)
+        pivot = found[k, k].copy()
+        pivots[k] = pivot
+        pivot = np.where(pivot > 0, pivot, 1.0)
+        row, column = found[k] / pivot, found[:, k].copy()
+        found -= column[:, None] * row
+        found[k], found[:, k] = row, -column / pivot
+        found[k, k] = 1 / pivot
+    return np.ascontiguousarray(found.transpose(2, 0, 1)), pivots
 
 
 def log_determinant(factors: Array) -> Array:

@@ -32,7 +32,7 @@ def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
 
 def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
     """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite: (b,)."""
-    if not model.uncorrelated:
+    if model.split is None:
         return _possible(matrices(model, theta))
     possible: NDArray[np.bool_] = np.all(residual_variances(model, theta) >= 0, axis=-1)
     return possible & _semi_definite(matrix(model, "node", theta))

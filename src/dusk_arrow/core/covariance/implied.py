@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.linear_algebra import Array, slices
+from dusk_arrow.core.linear_algebra import SMALL, Array, slices
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
@@ -53,6 +53,27 @@ class Cells(NamedTuple):
     fill_slots: NDArray[np.intp]
 
 
+class Split(NamedTuple):
+    """A model whose observed variables either have a residual of their own that covaries with none (`y` (k,)), or are nodes
+    themselves without any (`x` (l,), the nodes `x_nodes`). `loaded` (s,) are the nodes that y load on.
+
+    `loading_base` (k, s) and `residual_base` (k,) hold the fixed values of Λ and of Θ's diagonal; free ones stand at
+    `loading_flat` and `residual_flat`, with their slots among θ. `plain` says that all nodes are loaded on.
+    """
+
+    y: NDArray[np.intp]
+    x: NDArray[np.intp]
+    x_nodes: NDArray[np.intp]
+    loaded: NDArray[np.intp]
+    loading_base: Array
+    loading_flat: NDArray[np.intp]
+    loading_slots: NDArray[np.intp]
+    residual_base: Array
+    residual_flat: NDArray[np.intp]
+    residual_slots: NDArray[np.intp]
+    plain: bool
+
+
 @dataclass(frozen=True)
 class CompiledModel:
     """A parameter table laid out as index arrays, so that a batch of values becomes matrices in four steps.
@@ -60,7 +81,7 @@ class CompiledModel:
     `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
     the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
     values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled,
-    `uncorrelated` whether every observed variable is an indicator with a residual of its own that covaries with none,
+    `split` how its likelihood can be had through the constructs alone, None where it cannot,
     `depth` how many paths follow one another at most, None where they run in a circle.
     """
 
@@ -73,7 +94,7 @@ class CompiledModel:
     n_free: int
     tied: bool
     means: bool
-    uncorrelated: bool
+    split: Split | None
     depth: int | None
 
 
@@ -91,10 +112,41 @@ def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
     return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
 
 
-def _uncorrelated(table: ParameterTable) -> bool:
+def _split(table: ParameterTable, base: dict[Matrix, Array], cells: dict[Matrix, Cells]) -> Split | None:
+    """The split of a model that allows one."""
     residuals = [p for p in table.parameters if p.matrix == "residual"]
-    own = {p.row for p in residuals if p.row == p.column and p.value != 0.0}
-    return len(own) == len(table.observed) and all(p.row == p.column for p in residuals)
+    if any(p.row != p.column for p in residuals):
+        return None
+    own = {p.row for p in residuals if p.value != 0.0}
+    node_at = {name: i for i, name in enumerate(table.nodes)}
+    loads = base["loading"] != 0
+    loads[cells["loading"].rows, cells["loading"].columns] = True
+    x = [i for i in range(len(table.observed)) if i not in own]
+    y = np.array([i for i in range(len(table.observed)) if i in own], dtype=np.intp)
+    if any(table.observed[i] not in node_at or loads[i].sum() != 1 for i in x):
+        return None
+    x_nodes = np.array([node_at[table.observed[i]] for i in x], dtype=np.intp)
+    loaded = np.flatnonzero(loads[y].any(axis=0))
+    if np.intersect1d(loaded, x_nodes).size or x_nodes.size > SMALL:
+        return None
+    row_at, column_at = {row: i for i, row in enumerate(y.tolist())}, {c: i for i, c in enumerate(loaded.tolist())}
+    place = [
+        row_at[r] * loaded.size + column_at[c]
+        for r, c in zip(cells["loading"].rows.tolist(), cells["loading"].columns.tolist(), strict=True)
+    ]
+    return Split(
+        y,
+        np.array(x, dtype=np.intp),
+        x_nodes,
+        loaded,
+        base["loading"][y[:, None], loaded],
+        np.array(place, dtype=np.intp),
+        cells["loading"].slots,
+        np.diagonal(base["residual"])[y],
+        np.array([row_at[row] for row in cells["residual"].rows.tolist()], dtype=np.intp),
+        cells["residual"].slots,
+        loaded.size == len(table.nodes),
+    )
 
 
 def _depth(pattern: Array) -> int | None:
@@ -145,7 +197,7 @@ def lay_out(table: ParameterTable) -> CompiledModel:
         n_free,
         slots.size > n_free,
         table.means,
-        _uncorrelated(table),
+        _split(table, base, cells),
         _depth(pattern),
     )
 
@@ -343,28 +395,7 @@ def gradient_of(
     return _collect(model, by_matrix, omega.shape[:-2])
 
 
-def gradient_through(
-    model: CompiledModel, nodes: Array, inverse: Array, weighted: Array, inner: Array, diagonal: Array
-) -> Array:
-    """The same from ΩΛ (b, p, m), ΛᵀΩΛ (b, m, m) and the diagonal of Ω (b, p) alone, for uncorrelated residuals, with the
-    covariance C (b, m, m) of the nodes and (I−B)⁻¹ (b, m, m)."""
-    total = np.zeros((diagonal.shape[0], model.n_free))
-    free = model.cells
-    if free["loading"].flat.size:
-        _add(model, total, "loading", 2.0 * (weighted @ nodes))
-    if free["effect"].flat.size or free["node"].flat.size:
-        back = np.swapaxes(inverse, -1, -2) @ inner
-        _add(model, total, "effect", 2.0 * (back @ nodes))
-        _add(model, total, "node", back @ inverse)
-    values, slots = diagonal[:, free["residual"].rows], free["residual"].slots
-    if model.tied:
-        total += sum_slots(model, values, slots)
-    else:
-        total[:, slots] = values
-    return total
-
-
-def _add(model: CompiledModel, total: Numbers, name: Matrix, derivatives: Numbers) -> None:
+def add_derivatives(model: CompiledModel, total: Numbers, name: Matrix, derivatives: Numbers) -> None:
     """Writes the derivatives by one whole matrix to the free values (…, q) that stand in it."""
     cells = model.cells[name]
     if cells.flat.size == 0:
@@ -380,7 +411,7 @@ def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple
     """Derivatives by whole matrices brought to the free values (…, q)."""
     total = np.zeros((*lead, model.n_free), dtype=by_matrix["residual"].dtype)
     for name, derivatives in by_matrix.items():
-        _add(model, total, name, derivatives)
+        add_derivatives(model, total, name, derivatives)
     return total
 
 

@@ -90,7 +90,7 @@ def search(model: CompiledModel, discrepancy: Discrepancy, start: Array, n: int)
     if model.n_free == 0 or not doubtful(model, discrepancy, first, n):
         return Search(first, (first.discrepancy,))
     form = unit_variance_form(model.table)
-    form = replace(form, model=replace(form.model, uncorrelated=False))  # the short way stops at negative variances
+    form = replace(form, model=replace(form.model, split=None))  # the short way stops at negative variances
     slow = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 20
     with np.errstate(all="ignore"):  # starts that lead nowhere end in infinities, which are sorted out below
         begin, solved = form.there(start), form.there(first.theta) if np.isfinite(first.theta).all() else None

@@ -2,32 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.discrepancies.conditional import SplitSamples, split_samples, through_constructs
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
+    Split,
     derivative_factors,
     gradient_of,
-    gradient_through,
     implied,
     information,
     matrices,
-    matrix,
     quadratic_form,
-    residual_variances,
-    resolvent,
     second_derivatives,
     to_slots,
 )
 from dusk_arrow.core.linear_algebra import (
     Array,
     guarded_cholesky,
-    inverse_and_log_determinant,
     inverse_from_cholesky,
     log_determinant,
 )
@@ -42,32 +39,41 @@ class NormalLikelihood(Discrepancy):
 
     samples: Array
     log_det: Array
+    known: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @property
     def size(self) -> int:
         """The number of samples."""
         return int(self.samples.shape[0])
 
-    @cached_property
-    def variances(self) -> Array:
-        """The diagonals (b, p) of the samples."""
-        return np.ascontiguousarray(np.diagonal(self.samples, axis1=-2, axis2=-1))
-
     def take(self, at: Index) -> NormalLikelihood:
         """Some of the samples."""
-        return NormalLikelihood(self.samples[at], self.log_det[at])
+        known = self.known
+        if known and known["samples"].yy is not self.samples:
+            known = {**known, "samples": known["samples"].take(at)}
+        else:
+            known = {}
+        return NormalLikelihood(self.samples[at], self.log_det[at], known)
 
     def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
-        """F and its gradient; through the constructs where residuals are uncorrelated, else through Σ⁻¹."""
-        if not (model.uncorrelated and model.n_free):
+        """F and its gradient; through the constructs where the model allows, else through Σ⁻¹."""
+        split = model.split
+        if split is None or not model.n_free:
             return self._evaluate(model, theta, at)
-        whole = at.size == self.size
-        own = self.variances if whole else self.variances[at]
-        value, gradient, good = through_constructs(model, theta, self.samples if whole else self.samples[at], own)
+        samples = self._split(split)
+        value, gradient, good = through_constructs(
+            model, split, theta, samples if at.size == self.size else samples.take(at)
+        )
         value -= self.log_det[at]
         if not good.all():
             value[~good], gradient[~good] = self._evaluate(model, theta[~good], at[~good])
         return value, gradient
+
+    def _split(self, split: Split) -> SplitSamples:
+        if self.known.get("split") is not split:
+            self.known.update(split=split, samples=split_samples(self.samples, split))
+        found: SplitSamples = self.known["samples"]
+        return found
 
     def _evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
         sample = self.samples[at]
@@ -98,47 +104,6 @@ class NormalLikelihood(Discrepancy):
     def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
         """Expected."""
         return weighted_blocks(extended, theta, None, base.n_free)
-
-
-def through_constructs(
-    model: CompiledModel, theta: Array, sample: Array, own: Array
-) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,), for uncorrelated residuals and samples S with
-    the diagonals `own` (b, p).
-
-    With L = Θ⁻¹Λ, K = ΛᵀL, C = GGᵀ and E = (C⁻¹ + K)⁻¹ = G(I + GᵀKG)⁻¹Gᵀ only matrices of the constructs' size are inverted
-    (Woodbury 1950): Σ⁻¹ΛC = LE and Σ⁻¹Λ = L − LEK. It holds where Θ and C are positive definite.
-    """
-    loading, residual = matrix(model, "loading", theta), residual_variances(model, theta)
-    inverse = resolvent(model, matrix(model, "effect", theta))
-    root, nodes, good = guarded_cholesky(inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2))
-    share = own / residual
-    good = good & ((share < 1e10) & (residual > 0)).all(axis=-1)
-    if not good.all():
-        residual = np.where(good[:, None], residual, 1.0)
-        share = own / residual
-    precision = 1 / residual
-    scaled = loading * precision[..., None]
-    turned = np.swapaxes(loading, -1, -2)
-    inner = turned @ scaled
-    at = np.arange(inner.shape[-1])
-    outer = np.swapaxes(root, -1, -2) @ inner @ root
-    outer[:, at, at] += 1.0
-    swept, log_det = inverse_and_log_determinant(outer)
-    left = root @ swept @ np.swapaxes(root, -1, -2)
-    spread = scaled @ left
-    crossed = sample @ scaled
-    square = np.swapaxes(scaled, -1, -2) @ crossed
-    value = np.log(residual).sum(axis=-1) + log_det + share.sum(axis=-1) - np.einsum("bpm,bpm->b", spread, crossed)
-    value = value - sample.shape[-1]
-    lowered = crossed * precision[..., None]
-    rest = spread @ square
-    rest += scaled
-    rest -= lowered
-    diagonal = (1 - share) * precision - np.einsum("bpm,bpm->bp", spread, rest - lowered)
-    weighted = rest - (rest @ left) @ inner
-    gradient = gradient_through(model, nodes, inverse, weighted, turned @ weighted, diagonal)
-    return np.where(good, value, np.inf), gradient, good
 
 
 def normal_likelihood(samples: Array) -> tuple[NormalLikelihood, NDArray[np.bool_]]:

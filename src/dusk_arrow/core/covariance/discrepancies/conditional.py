@@ -1,0 +1,197 @@
+"""The normal likelihood through the constructs alone: no matrix of the size of the observed variables is inverted.
+
+Observed variables either have a residual of their own that covaries with none (y), or are nodes themselves, without any (x). Given
+x, y has the covariance Λ C* Λᵀ + Θ with C* = C − D C_xx⁻¹ Dᵀ, D the covariances of the constructs with x, and the means Ax with
+A = Λ D C_xx⁻¹. So F is that of x, plus that of y given x, whose samples are S* = S_yy − A S_xy − S_yx Aᵀ + A S_xx Aᵀ.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.covariance.implied import CompiledModel, Split, add_derivatives, matrix, resolvent, sum_slots
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, swept
+
+
+class SplitSamples(NamedTuple):
+    """S_yy (b, k, k), its diagonals (b, k), S_yx (b, k, l) and S_xx (b, l, l)."""
+
+    yy: Array
+    own: Array
+    yx: Array
+    xx: Array
+
+    def take(self, at: NDArray[np.intp]) -> SplitSamples:
+        """Some of the samples."""
+        return SplitSamples(*(part[at] for part in self))
+
+
+def split_samples(samples: Array, split: Split) -> SplitSamples:
+    """Samples (b, p, p) as y and x."""
+    y, x = split.y, split.x
+    if x.size == 0:
+        yy = samples
+    elif y.size == 0:
+        yy = np.zeros((samples.shape[0], 0, 0))
+    else:
+        yy = samples[:, y[:, None], y]
+    own = np.ascontiguousarray(np.diagonal(yy, axis1=-2, axis2=-1))
+    return SplitSamples(yy, own, samples[:, y[:, None], x], samples[:, x[:, None], x])
+
+
+class _Measured(NamedTuple):
+    """What y given x says: F + ln|S*| (b,), where that holds (b,), and the derivatives of F by Λ (b, k, s), by C* (b, s, s), by
+    the diagonal of Θ (b, k) and by A (b, k, l)."""
+
+    value: Array
+    good: NDArray[np.bool_]
+    loading: Array
+    nodes: Array
+    residual: Array
+    regression: Array
+
+
+def through_constructs(
+    model: CompiledModel, split: Split, theta: Array, samples: SplitSamples
+) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite."""
+    inverse = resolvent(model, matrix(model, "effect", theta))
+    whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
+    total = np.zeros((theta.shape[0], model.n_free))
+    if split.x_nodes.size == 0:
+        loading, residual = _loading(split, theta), _residual(split, theta)
+        nodes = whole if split.plain else _cut(whole, split.loaded, split.loaded)
+        found = _measured(loading, residual, nodes, samples.yy, samples.own, None, None)
+        value, good, by_nodes = found.value, found.good, found.nodes
+        if not split.plain:
+            by_nodes = np.zeros_like(whole)
+            by_nodes[:, split.loaded[:, None], split.loaded] = found.nodes
+        _add(model, total, found.loading, split.loading_flat, split.loading_slots)
+        _add(model, total, found.residual, split.residual_flat, split.residual_slots)
+    else:
+        value, good, by_nodes = _with_exact(model, split, theta, whole, samples, total)
+    if model.cells["effect"].flat.size or model.cells["node"].flat.size:
+        back = np.swapaxes(inverse, -1, -2) @ by_nodes
+        add_derivatives(model, total, "effect", 2.0 * (back @ whole))
+        add_derivatives(model, total, "node", back @ inverse)
+    return np.where(good, value - (split.y.size + split.x.size), np.inf), total, good
+
+
+def _with_exact(
+    model: CompiledModel, split: Split, theta: Array, whole: Array, samples: SplitSamples, total: Array
+) -> tuple[Array, NDArray[np.bool_], Array]:
+    """F + ln|S| + p, where it holds, and its derivatives by C (b, m, m), where there are variables without residuals; those by
+    loadings and residuals are added to `total`."""
+    x, loaded = split.x_nodes, split.loaded
+    precision, pivots = swept(_cut(whole, x, x))
+    good: NDArray[np.bool_] = np.asarray((pivots > 0).all(axis=0))
+    if not good.all():
+        precision, pivots = np.where(good[:, None, None], precision, np.eye(x.size)), np.where(good, pivots, 1.0)
+    weighted = precision @ samples.xx
+    value = np.log(pivots).sum(axis=0) + np.trace(weighted, axis1=-2, axis2=-1)
+    by_nodes = np.zeros_like(whole)
+    by_x = precision - weighted @ precision
+    if split.y.size:
+        loading, residual = _loading(split, theta), _residual(split, theta)
+        joint = _cut(whole, loaded, x)
+        ratio = joint @ precision
+        nodes = _cut(whole, loaded, loaded) - ratio @ np.swapaxes(joint, -1, -2)
+        slope = loading @ ratio
+        apart = samples.yx - slope @ samples.xx
+        own = samples.own - np.einsum("bpx,bpx->bp", slope, samples.yx + apart)
+        found = _measured(loading, residual, nodes, samples.yy, own, (slope, samples.yx, apart), ratio)
+        value, good = value + found.value, good & found.good
+        turned, by_ratio = np.swapaxes(ratio, -1, -2), np.swapaxes(loading, -1, -2) @ found.regression
+        into = by_ratio @ precision
+        lowered = found.nodes @ ratio
+        by_x = by_x + turned @ lowered - (turned @ into + np.swapaxes(turned @ into, -1, -2)) / 2
+        crossed = into / 2 - lowered
+        by_nodes[:, loaded[:, None], loaded] = found.nodes
+        by_nodes[:, loaded[:, None], x] = crossed
+        by_nodes[:, x[:, None], loaded] = np.swapaxes(crossed, -1, -2)
+        _add(model, total, found.loading + found.regression @ turned, split.loading_flat, split.loading_slots)
+        _add(model, total, found.residual, split.residual_flat, split.residual_slots)
+    by_nodes[:, x[:, None], x] = by_x
+    return value, good, by_nodes
+
+
+def _measured(
+    loading: Array,
+    residual: Array,
+    nodes: Array,
+    sample: Array,
+    own: Array,
+    given: tuple[Array, Array, Array] | None,
+    ratio: Array | None,
+) -> _Measured:
+    """With L = Θ⁻¹Λ, K = ΛᵀL, C* = GGᵀ and E = (C*⁻¹ + K)⁻¹ = G(I + GᵀKG)⁻¹Gᵀ only matrices of the constructs' size are inverted
+    (Woodbury 1950): Σ⁻¹ΛC* = LE, Σ⁻¹Λ = L − LEK and (I − EK)C* = E. `given` is A, S_yx and S_yx − A S_xx, `ratio` D C_xx⁻¹; `own` is the diagonal
+    of S*."""
+    root, _, good = guarded_cholesky(nodes)
+    share = own / residual
+    good = good & ((share < 1e10) & (residual > 0)).all(axis=-1)
+    if not good.all():
+        residual = np.where(good[:, None], residual, 1.0)
+        share = own / residual
+    precision = 1 / residual
+    scaled = loading * precision[..., None]
+    turned = np.swapaxes(loading, -1, -2)
+    inner = turned @ scaled
+    at = np.arange(inner.shape[-1])
+    outer = np.swapaxes(root, -1, -2) @ inner @ root
+    outer[:, at, at] += 1.0
+    inverse, log_det = inverse_and_log_determinant(outer)
+    left = root @ inverse @ np.swapaxes(root, -1, -2)
+    spread = scaled @ left
+    crossed = sample @ scaled
+    if given is not None and ratio is not None:
+        slope, mixed, apart = given
+        crossed -= mixed @ (np.swapaxes(ratio, -1, -2) @ inner)
+        crossed -= slope @ (np.swapaxes(apart, -1, -2) @ scaled)
+    square = np.swapaxes(scaled, -1, -2) @ crossed
+    value = np.log(residual).sum(axis=-1) + log_det + share.sum(axis=-1) - np.einsum("bpm,bpm->b", spread, crossed)
+    lowered = crossed * precision[..., None]
+    rest = spread @ square
+    rest += scaled
+    rest -= lowered
+    by_residual = (1 - share) * precision - np.einsum("bpm,bpm->bp", spread, rest - lowered)
+    by_nodes = (turned @ rest) @ (np.eye(at.size) - left @ inner)
+    regression = loading[..., :0]
+    if given is not None:
+        apart = given[2]
+        regression = 2.0 * (spread @ (np.swapaxes(scaled, -1, -2) @ apart) - apart * precision[..., None])
+    return _Measured(value, good, 2.0 * (rest @ left), by_nodes, by_residual, regression)
+
+
+def _cut(whole: Array, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Array:
+    found: Array = whole[:, rows[:, None], columns]
+    return found
+
+
+def _loading(split: Split, theta: Array) -> Array:
+    """Λ (b, k, s) of y by the constructs that are measured."""
+    flat = np.empty((theta.shape[0], split.loading_base.size))
+    flat[...] = split.loading_base.ravel()
+    flat[:, split.loading_flat] = theta[:, split.loading_slots]
+    return flat.reshape(-1, *split.loading_base.shape)
+
+
+def _residual(split: Split, theta: Array) -> Array:
+    """The diagonal (b, k) of Θ."""
+    found = np.empty((theta.shape[0], split.residual_base.size))
+    found[...] = split.residual_base
+    found[:, split.residual_flat] = theta[:, split.residual_slots]
+    return found
+
+
+def _add(
+    model: CompiledModel, total: Array, derivatives: Array, flat: NDArray[np.intp], slots: NDArray[np.intp]
+) -> None:
+    values = derivatives.reshape(derivatives.shape[0], -1)[:, flat]
+    if model.tied:
+        total += sum_slots(model, values, slots)
+    else:
+        total[:, slots] = values
