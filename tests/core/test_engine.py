@@ -18,12 +18,13 @@ from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant
 from dusk_arrow.core.resampling.intervals import summarise
 from dusk_arrow.core.resampling.plans import (
     FEW_CASES,
+    MANY,
+    SOME,
     STREAM,
-    TOGETHER,
+    at_once,
     draw_counts,
     plan_chunks,
     plan_jackknife,
-    together,
 )
 from tests.core.populations import Population, random_population, table_of
 
@@ -192,17 +193,21 @@ def test_ratios_of_a_batch_are_those_of_pairs(seed: int, overlap: bool) -> None:
                 at += 1
 
 
-def test_streams_go_together_where_they_may() -> None:
-    """More at once never means other resamples, and very many cases go one stream at a time."""
-    assert (together(FEW_CASES), together(FEW_CASES + 1)) == (TOGETHER, 1)
-    for streams in (1, 2, TOGETHER):
-        chunks = plan_chunks(5 * STREAM + 7, 11, streams)
+def test_streams_go_together_or_in_parts() -> None:
+    """More or fewer at once never means other resamples; very many cases, large models and slow estimators go in smaller parts,
+    so that a run that is to stop stops."""
+    assert at_once(FEW_CASES, 60) == MANY > at_once(FEW_CASES + 1, 60) == at_once(100, 61) == STREAM
+    assert at_once(100, 10, slow=True) == at_once(100, 200) == SOME
+    for size in (SOME, STREAM, MANY):
+        chunks = plan_chunks(5 * STREAM + 7, 11, size)
         assert sum(c.size for c in chunks) == 5 * STREAM + 7
         assert [c.number for c in chunks] == list(range(len(chunks)))
         counts = np.concatenate([draw_counts(c, 9) for c in chunks])
         assert (counts.sum(axis=1) == 9).all()
-        if streams == 1:
+        if size == SOME:
             alone = counts
         np.testing.assert_array_equal(counts, alone)
+    few = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300, SOME)])
+    np.testing.assert_array_equal(few, 1 - np.eye(300))
     left = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300)])
     np.testing.assert_array_equal(left, 1 - np.eye(300))

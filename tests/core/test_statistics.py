@@ -29,7 +29,7 @@ from dusk_arrow.core.observations.screening import check_covariance, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
 from dusk_arrow.core.resampling.intervals import bias_correction
 from dusk_arrow.core.resampling.intervals import summarise as summarise_draws
-from dusk_arrow.core.resampling.plans import STREAM, TOGETHER, draw_counts, plan_chunks
+from dusk_arrow.core.resampling.plans import MANY, STREAM, draw_counts, plan_chunks
 from tests.core.populations import case_evidence, fit_matrix, matrix_evidence, table_of
 
 
@@ -199,9 +199,9 @@ def test_plans_depend_on_the_seed_alone() -> None:
     """The same seed gives the same draws, however many resamples follow."""
     few, many = plan_chunks(100, 7), plan_chunks(10 * STREAM + 3, 7)
     np.testing.assert_array_equal(draw_counts(few[0], 20), draw_counts(many[0], 20)[:100])
-    assert [c.size for c in many] == [TOGETHER * STREAM] * 2 + [2 * STREAM + 3]
+    assert [c.size for c in many] == [MANY] * 2 + [2 * STREAM + 3]
     assert (draw_counts(many[0], 20) != draw_counts(many[1], 20)).any()
-    alone = np.concatenate([draw_counts(c, 20) for c in plan_chunks(10 * STREAM + 3, 7, 1)])
+    alone = np.concatenate([draw_counts(c, 20) for c in plan_chunks(10 * STREAM + 3, 7, STREAM)])
     np.testing.assert_array_equal(np.concatenate([draw_counts(c, 20) for c in many]), alone)
 
 

@@ -197,13 +197,12 @@ Depth = Literal["brief", "usual", "thorough"]
 
 @dataclass(frozen=True)
 class Task:
-    """Resamples to be worked off: by which family, of how many cases, what it needs for them, and whether each takes so long
-    that few of them go together."""
+    """Resamples to be worked off: by which family, of how many cases, what it needs for them, and how many go together."""
 
     family: str
     n: int
     own: Any
-    slow: bool = False
+    at_once: int
 
 
 @dataclass(frozen=True)

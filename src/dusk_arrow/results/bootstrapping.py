@@ -18,7 +18,7 @@ from dusk_arrow.core.family import Fitted, Task
 from dusk_arrow.core.figures import FigureKey, against_zero
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.resampling.intervals import BootstrapSummary, accelerations, summarise
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife, together
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife
 from dusk_arrow.results.settings import Settings
 
 ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult | None]]
@@ -237,8 +237,8 @@ def bootstrap(
 
 def plan(task: Task, settings: Settings) -> list[Chunk]:
     """Everything that has to be worked off, in order: the same for the same settings on the same data."""
-    chunks = plan_chunks(settings.bootstrap, settings.seed, 1 if task.slow else together(task.n))
-    return [*(plan_jackknife(task.n) if settings.interval == "bca" else []), *chunks]
+    chunks = plan_chunks(settings.bootstrap, settings.seed, task.at_once)
+    return [*(plan_jackknife(task.n, task.at_once) if settings.interval == "bca" else []), *chunks]
 
 
 def summed_up(drawn: Drawn, fitted: Fitted, settings: Settings) -> BootstrapOutcome:

@@ -54,7 +54,7 @@ from dusk_arrow.core.observations.evidence import CompleteCases, FilledCases, Ma
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, at_once
 from dusk_arrow.core.scores import ScoreWeights
 from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import Model
@@ -141,7 +141,7 @@ class CompositeFamily:
                 transformation(correlation, whole),
                 transformation(correlation, implied.measurement[0]),
             )
-            task = Task(OPTIONS.key, evidence.n, own)
+            task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, correlation.shape[-1]))
         sd = np.sqrt(np.diag(evidence.covariance))
         columns_implied = implied.measurement[0] if implied.whole is None or program.second else implied.whole[0]
         return Fitted(

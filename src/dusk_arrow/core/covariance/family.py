@@ -45,7 +45,7 @@ from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidenc
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.problems import Problem, has_error
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, at_once
 from dusk_arrow.core.specification.checking import formative_of_factors
 from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import Model
@@ -155,7 +155,7 @@ class CovarianceFamily:
         if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
             own = BootstrapTask(plan, estimation, evidence, settings.bollen_stine)
             slow = ready.estimator.needs_cases or isinstance(evidence, IncompleteCases)
-            task = Task(OPTIONS.key, evidence.n, own, slow)
+            task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, len(table.observed), slow))
         means = np.zeros(len(table.observed)) if evidence.means is None else evidence.means
         return Fitted(
             set_up=set_up,

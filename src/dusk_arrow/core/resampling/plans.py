@@ -11,20 +11,22 @@ from numpy.typing import NDArray
 from dusk_arrow.core.linear_algebra import Array
 
 STREAM = 128
-TOGETHER = 4
+MANY, SOME = 4 * STREAM, 16
 FEW_CASES = 10_000
 
 
 @dataclass(frozen=True)
 class Chunk:
-    """Resamples that are drawn and solved together: streams of 128, each from a child of the seed of its own.
+    """Resamples that are drawn and solved together: streams of 128, each from a child of the seed of its own, or a part of one,
+    from its resample number `begin` on.
 
-    Without seeds it is a run of the jackknife, whose resamples leave out one case each, from case number × 128 on.
+    Without seeds it is a run of the jackknife, whose resamples leave out one case each, from case number `begin` on.
     """
 
     number: int
     size: int
     seeds: tuple[np.random.SeedSequence, ...]
+    begin: int = 0
 
 
 class ChunkResult(NamedTuple):
@@ -37,26 +39,33 @@ class ChunkResult(NamedTuple):
     statistics: Array
 
 
-def together(n: int) -> int:
-    """How many streams are solved at once: more than one saves much where resamples are small; memory bounds it where
-    there are very many cases."""
-    return TOGETHER if n <= FEW_CASES else 1
+def at_once(n: int, columns: int, slow: bool = False) -> int:
+    """How many resamples of n cases go together: many where they are small, which saves much; a stream where memory bounds it;
+    few where each takes long, so that progress is told and a run can be stopped within about a second."""
+    if slow or columns > 120:
+        return SOME
+    return MANY if n <= FEW_CASES and columns <= 60 else STREAM
 
 
-def plan_chunks(resamples: int, seed: int, streams: int = TOGETHER) -> list[Chunk]:
-    """Chunks of so many streams. The size of a stream is part of the seed's contract: the resamples are the same however
-    many streams go together."""
+def plan_chunks(resamples: int, seed: int, size: int = MANY) -> list[Chunk]:
+    """Chunks of so many resamples, a number of streams or an equal part of one. The size of a stream is part of the seed's
+    contract: the resamples are the same however many go together."""
     children = np.random.SeedSequence(seed).spawn(-(-resamples // STREAM))
-    most = streams * STREAM
     return [
-        Chunk(i, min(most, resamples - i * most), tuple(children[i * streams : (i + 1) * streams]))
-        for i in range(-(-resamples // most))
+        Chunk(
+            i,
+            min(size, resamples - begin),
+            tuple(children[begin // STREAM : -(-(begin + size) // STREAM)]),
+            begin % STREAM,
+        )
+        for i, begin in enumerate(range(0, resamples, size))
     ]
 
 
-def plan_jackknife(n: int) -> list[Chunk]:
-    """Chunks of 128 cases, each of which is left out once."""
-    return [Chunk(i, min(STREAM, n - i * STREAM), ()) for i in range(-(-n // STREAM))]
+def plan_jackknife(n: int, size: int = STREAM) -> list[Chunk]:
+    """Chunks of so many cases, at most 128, each of which is left out once."""
+    step = min(size, STREAM)
+    return [Chunk(i, min(step, n - begin), (), begin) for i, begin in enumerate(range(0, n, step))]
 
 
 def draw_counts(chunk: Chunk, n: int) -> Array:
@@ -64,12 +73,13 @@ def draw_counts(chunk: Chunk, n: int) -> Array:
     jackknife."""
     if not chunk.seeds:
         left = np.ones((chunk.size, n))
-        left[np.arange(chunk.size), chunk.number * STREAM + np.arange(chunk.size)] = 0.0
+        left[np.arange(chunk.size), chunk.begin + np.arange(chunk.size)] = 0.0
         return left
-    drawn = np.empty((chunk.size, n), dtype=np.int64)
+    drawn = np.empty((chunk.begin + chunk.size, n), dtype=np.int64)
     for i, seed in enumerate(chunk.seeds):
         stream = drawn[i * STREAM : (i + 1) * STREAM]
         stream[:] = np.random.default_rng(seed).integers(0, n, size=stream.shape)
+    drawn = drawn[chunk.begin :]
     drawn += n * np.arange(chunk.size)[:, None]
     counts = np.bincount(drawn.ravel(), minlength=chunk.size * n)
     return counts.reshape(chunk.size, n).astype(float)
