@@ -117,3 +117,32 @@ def test_a_run_goes_on_when_its_process_was_killed(app: OpenAPI, client: FlaskCl
     assert (last["state"], last["done"]) == ("finished", 8_000)
     shown = client.get(f"/api/models/{WARDENS}").get_json()["shown"]
     assert shown["bootstrap"]["used"] + shown["bootstrap"]["not_converged"] == 8_000
+
+
+def test_a_short_bootstrap_follows_a_gesture(app: OpenAPI, client: FlaskClient) -> None:
+    """Whoever has bootstrapped once sees intervals after each change, is told that they are short ones, and finds them neither
+    in a download nor among the runs."""
+    address = "/api/models/1"
+    first = client.get(address).get_json()
+    assert not first["wants_bootstrap"], "nobody has asked for a bootstrap of this model yet"
+    events(app, begin(client, model=1, resamples=300, seed=12)["id"])
+    head = client.get(address).get_json()["revision"]["id"]
+    change = {"type": "add_sentence", "sentence": "track both = a + b"}
+    state_now = client.post(f"{address}/revisions", json={"parent": head, "changes": [change]}).get_json()
+    assert (state_now["wants_bootstrap"], state_now["shown"]["bootstrap"]) == (True, None)
+    revision = state_now["revision"]["id"]
+    assert client.post(f"{address}/transient", json={"revision": head}).get_json() == {"done": False}
+    assert client.post(f"{address}/transient", json={"revision": revision}).get_json() == {"done": True}
+    shown = client.get(address).get_json()["shown"]
+    assert (shown["transient"], shown["run"], shown["bootstrap"]["used"], shown["bootstrap"]["seed"]) == (
+        True, None, 1000, 12,
+    )  # fmt: skip
+    part = client.get(f"{address}/revisions/{revision}/estimates?transient=true")
+    assert part.headers["Cache-Control"] == "no-store"
+    assert part.get_json()["effects"][0]["bootstrap"]["n_used"] == 1000
+    assert client.get(f"{address}/results.json").get_json()["bootstrap_summary"] is None
+    assert client.get(address).get_json()["open_run"] is None
+    later = begin(client, model=1, resamples=200, seed=12)
+    events(app, later["id"])
+    shown = client.get(address).get_json()["shown"]
+    assert (shown["transient"], shown["run"], shown["bootstrap"]["used"]) == (False, later["id"], 200)

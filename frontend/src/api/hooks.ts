@@ -100,7 +100,7 @@ type Query = {
 function ofPart(model: ModelState, part: string): Query {
   const { shown } = model;
   return {
-    queryKey: ["part", model.id, shown?.revision, shown?.run, shown?.so_far, part],
+    queryKey: ["part", model.id, shown?.revision, shown?.run, shown?.so_far, shown?.transient, part],
     enabled: shown !== null,
     staleTime: Infinity,
     placeholderData: keepPreviousData,
@@ -109,7 +109,12 @@ function ofPart(model: ModelState, part: string): Query {
 
 function ofShown({ id, shown }: ModelState) {
   const path = { model_id: id, revision_id: shown?.revision ?? 0 };
-  return { params: { path, query: { run: shown?.run ?? null, so_far: shown?.so_far ?? 0 } } };
+  return {
+    params: {
+      path,
+      query: { run: shown?.run ?? null, so_far: shown?.so_far ?? 0, transient: shown?.transient ?? false },
+    },
+  };
 }
 
 const AT = "/api/models/{model_id}/revisions/{revision_id}" as const;
@@ -413,6 +418,23 @@ export function useFollowing(model: ModelState) {
     };
     return () => events.close();
   }, [id, modelId, queries]);
+}
+
+/** A model that was bootstrapped before has a short bootstrap follow each gesture, where that takes no time to speak of. */
+export function useShortBootstrap(model: ModelState) {
+  const queries = useQueryClient();
+  const { id, wants_bootstrap: wanted } = model;
+  const revision = model.revision.id;
+  useEffect(() => {
+    if (!wanted) return;
+    const asked = new AbortController();
+    const path = { params: { path: { model_id: id } }, body: { revision }, signal: asked.signal };
+    api.POST("/api/models/{model_id}/transient", path).then(
+      ({ data }) => data?.done && void queries.invalidateQueries({ queryKey: ["model", id] }),
+      () => undefined, // nothing that was asked for is lost: the intervals stay those of the standard errors
+    );
+    return () => asked.abort();
+  }, [wanted, id, revision, queries]);
 }
 
 /** Whether a run waits or is under way. */

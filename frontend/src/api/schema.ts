@@ -515,6 +515,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/transient": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draws a short bootstrap of the head, with the seed and level of the model's last run; answers when that is done,
+         * @description superseded or given up.
+         */
+        post: operations["followGesture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/undo": {
         parameters: {
             query?: never;
@@ -2189,6 +2209,22 @@ export interface components {
             value: number | null;
         };
         /**
+         * Follow
+         * @description The revision that is to be followed, if it is still the head.
+         */
+        Follow: {
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Followed
+         * @description Whether the short bootstrap came to its end: the model now shows it.
+         */
+        Followed: {
+            /** Done */
+            done: boolean;
+        };
+        /**
          * FormatPart
          * @description A file format: its endings, all of which are read, and what can be saved in it.
          */
@@ -2701,7 +2737,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.6.0
+             * @default 0.7.0
              */
             version: string;
         };
@@ -2935,7 +2971,8 @@ export interface components {
         };
         /**
          * ModelState
-         * @description A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last.
+         * @description A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last. One that
+         *     was bootstrapped before but not as it is now `wants_bootstrap`: a short one that follows the gesture.
          */
         ModelState: {
             board: components["schemas"]["Board"];
@@ -2969,6 +3006,8 @@ export interface components {
             settings: components["schemas"]["Settings"];
             shown: components["schemas"]["Shown"] | null;
             view: components["schemas"]["ViewPart"];
+            /** Wants Bootstrap */
+            wants_bootstrap: boolean;
         };
         /**
          * ModificationDocument
@@ -4514,7 +4553,8 @@ export interface components {
         /**
          * Shown
          * @description The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-         *     last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`.
+         *     last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
+         *     gesture by itself and is not kept.
          */
         Shown: {
             /** Aic */
@@ -4537,6 +4577,8 @@ export interface components {
             settings: components["schemas"]["Settings"];
             /** So Far */
             so_far: number;
+            /** Transient */
+            transient: boolean;
         };
         /**
          * Step
@@ -5692,6 +5734,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5736,6 +5779,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5780,6 +5824,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5824,6 +5869,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5868,6 +5914,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5912,6 +5959,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -5956,6 +6004,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
                 method?: "regression" | "bartlett";
                 first?: string | null;
                 second?: string | null;
@@ -6003,6 +6052,7 @@ export interface operations {
             query?: {
                 run?: number | null;
                 so_far?: number;
+                transient?: boolean;
             };
             header?: never;
             path: {
@@ -6325,6 +6375,50 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    followGesture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Follow"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Followed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

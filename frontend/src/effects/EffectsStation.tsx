@@ -121,7 +121,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
       )}
       <p className="max-w-5xl pb-2 pt-1 text-sm text-quiet">
         {shown.bootstrap
-          ? `From ${resampleWords(shown)} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
+          ? `From ${resampleWords(shown)} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""}${shown.transient ? " They follow the last change by themselves and are not stored: press Bootstrap for those of the paper." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
           : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
       </p>
     </div>

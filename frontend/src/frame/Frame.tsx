@@ -2,7 +2,7 @@ import { Redo2, Search, Undo2 } from "lucide-react";
 import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import type { ModelState, Project } from "../api/client";
-import { useFollowing, useGestures, useModel, useProject, useRun } from "../api/hooks";
+import { useFollowing, useGestures, useModel, useProject, useRun, useShortBootstrap } from "../api/hooks";
 import { find, openModel, useDesk } from "../model/desk";
 import { Readout } from "../readout/Readout";
 import { Quiet } from "../shared/controls";
@@ -48,6 +48,7 @@ export default function Frame() {
 function Opened({ project, model, station }: { project: Project; model: ModelState; station: Station }) {
   const gestures = useGestures(model.id);
   useFollowing(model);
+  useShortBootstrap(model);
   const run = useRun(model);
   useEffect(
     () => useDesk.setState({ selection: null, group: [], moves: [], complaint: null, made: null }),

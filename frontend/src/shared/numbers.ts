@@ -48,9 +48,10 @@ export function containsZero(bounds: Interval | null | undefined): boolean {
 }
 
 /** How many resamples figures rest on, and of how many where those are not all. */
-export function resampleWords({ bootstrap, so_far }: Shown) {
+export function resampleWords({ bootstrap, so_far, transient }: Shown) {
   if (!bootstrap) return "no resamples";
   const used = bootstrap.used.toLocaleString("en");
+  if (transient) return `${used} quick resamples`;
   if (!so_far && !bootstrap.stopped) return `${used} resamples`;
   return `${used} of ${bootstrap.requested.toLocaleString("en")} resamples ${so_far ? "so far" : "(stopped)"}`;
 }

@@ -51,6 +51,12 @@ def latest_run(
     return session.scalars(found).first()
 
 
+def last_finished(session: Session, model_id: int) -> RunRow | None:
+    """The run of a model that was finished last, whatever the model was then."""
+    done = select(RunRow).where(RunRow.model_id == model_id, RunRow.state == "finished")
+    return session.scalars(done.order_by(RunRow.id.desc()).limit(1)).first()
+
+
 def open_runs(session: Session, model_id: int | None = None) -> Sequence[RunRow]:
     """Runs that wait or are under way, the first to come first; of one model or of all."""
     found = select(RunRow).where(RunRow.state.in_(OPEN)).order_by(RunRow.id)

@@ -12,6 +12,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.readers import Readers
 from dusk_arrow.runs.service import Runs
+from dusk_arrow.runs.transient import TransientBootstraps
 from dusk_arrow.server import (
     bounds,
     choices,
@@ -29,6 +30,7 @@ from dusk_arrow.server import (
     security,
     sentences,
     trail,
+    transient,
     what_ifs,
 )
 from dusk_arrow.server.context import Context
@@ -68,7 +70,9 @@ def create_app(
         COMPRESS_MIMETYPES=COMPRESSED,
     )
     Compress(app)
-    app.extensions["dusk_arrow"] = Context(sessions, Runs(sessions, workers, scheduler), Readers(), ResultsCache())
+    app.extensions["dusk_arrow"] = Context(
+        sessions, Runs(sessions, workers, scheduler), Readers(), TransientBootstraps(), ResultsCache()
+    )
     security.install(app)
     bounds.install(app)
     problems.install(app)
@@ -84,6 +88,7 @@ def create_app(
         what_ifs,
         comparisons,
         runs,
+        transient,
         criteria,
         choices,
     ):

@@ -18,6 +18,7 @@ from dusk_arrow.records.tables import DataVersionRow
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.readers import Readers
 from dusk_arrow.runs.service import Runs
+from dusk_arrow.runs.transient import TransientBootstraps
 
 T = TypeVar("T")
 
@@ -49,6 +50,7 @@ class Context:
     sessions: Sessions
     runs: Runs
     readers: Readers
+    transient: TransientBootstraps
     cache: ResultsCache
     kept: LRUCache[tuple[str, int], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
     recent: LRUCache[tuple[str, int], DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
@@ -56,9 +58,10 @@ class Context:
     lock: RLock = field(default_factory=RLock)
 
     def close(self) -> None:
-        """Ends runs and readers."""
+        """Ends runs, readers and short bootstraps."""
         self.runs.close()
         self.readers.close()
+        self.transient.close()
 
 
 def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:

@@ -62,12 +62,13 @@ log = logging.getLogger(__name__)
 @dataclass(frozen=True)
 class Document:
     """A results document with what it is the document of: a revision, estimated as it is or by a run, which may still be
-    under way and then has resamples `so_far`."""
+    under way and then has resamples `so_far`, or with the short bootstrap that follows a gesture (`transient`)."""
 
     revision_id: int
     run_id: int | None
     results: Results
     so_far: int = 0
+    transient: bool = False
 
 
 def stored_results(run: RunRow) -> Results | None:
@@ -134,7 +135,8 @@ def document_of(
     session: Session, revision: RevisionRow, specification: str | None = None, unfinished: bool = False
 ) -> Document:
     """The document of a revision: with its bootstrap where one was run, else the plain fit. Another specification can
-    be tried on the revision's data with its settings; a bootstrap that is under way counts where `unfinished` is said."""
+    be tried on the revision's data with its settings; a bootstrap that is under way, or was too short to be kept, counts where
+    `unfinished` is said."""
     text = revision.specification if specification is None else specification
     version = store.version_of(session, revision)
     settings = Settings.model_validate(revision.settings)
@@ -144,6 +146,9 @@ def document_of(
         kept = None if run is None else stored_results(run)
         if run is not None and kept is not None:
             return Document(revision.id, run.id, kept if said == text else answering(kept, text), run.so_far)
+    short = context().transient.of(revision.id) if unfinished else None
+    if short is not None:
+        return Document(revision.id, None, short, transient=True)
     return Document(revision.id, None, estimated_results(session, revision, text))
 
 
@@ -160,11 +165,12 @@ class RevisionPath(BaseModel):
 
 
 class OfRun(BaseModel):
-    """The run whose document is wanted, and how many resamples it has so far where it is under way; the plain estimation
-    unless given."""
+    """The run whose document is wanted, and how many resamples it has so far where it is under way; else the plain
+    estimation, or the one with the short bootstrap that follows a gesture."""
 
     run: int | None = None
     so_far: int = 0
+    transient: bool = False
 
 
 class EstimatesDocument(Part):
@@ -241,9 +247,10 @@ def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel]
     """A part of a document. It never changes while the program stays the same, and is not computed for whoever has it."""
     asked = hashlib.sha256(which.encode()).hexdigest()[:12] if which else ""
     tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}{asked}"
-    if query.so_far:  # the next that is asked may know more
+    if query.so_far or query.transient:  # the next that is asked may know more
         with context().sessions() as session:
-            answer = reply(make(_document(session, path, query.run)))
+            short = context().transient.of(path.revision_id) if query.transient else None
+            answer = reply(make(short or _document(session, path, query.run)))
         answer.headers["Cache-Control"] = "no-store"
         return answer
     if request.if_none_match.contains_weak(tag):

@@ -72,11 +72,13 @@ class RevisionLine(BaseModel):
 
 class Shown(BaseModel):
     """The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-    last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`."""
+    last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
+    gesture by itself and is not kept."""
 
     revision: int
     run: int | None
     so_far: int
+    transient: bool
     settings: Settings
     n_used: int
     n_total: int
@@ -88,7 +90,8 @@ class Shown(BaseModel):
 
 
 class ModelState(BaseModel):
-    """A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last."""
+    """A model at its head. While it cannot be `estimated`, board and readout hold the numbers that were good last. One that
+    was bootstrapped before but not as it is now `wants_bootstrap`: a short one that follows the gesture."""
 
     id: int
     project_id: int
@@ -103,6 +106,7 @@ class ModelState(BaseModel):
     problems: list[ProblemPart]
     shown: Shown | None
     open_run: int | None
+    wants_bootstrap: bool
     readout: list[ReadoutFigure]
     board: Board
     view: ViewPart
@@ -142,6 +146,7 @@ def _shown(document: Document | None) -> Shown | None:
         revision=document.revision_id,
         run=document.run_id,
         so_far=document.so_far,
+        transient=document.transient,
         settings=results.settings,
         n_used=data.n_used,
         n_total=data.n_total,
@@ -178,6 +183,13 @@ def board_of(session: Session, model: ModelRow) -> Board:
     return _board(model, head, None if shown is None else shown.results, cut_offs(session, model))
 
 
+def _wants_bootstrap(session: Session, model: ModelRow, results: Results, under_way: list[int]) -> bool:
+    """Whether a short bootstrap is to follow: of an estimated head without one, where the model has had one before."""
+    if not results.converged or results.bootstrap_summary is not None or model.head_id in under_way:
+        return False
+    return runs.last_finished(session, model.id) is not None
+
+
 def state_of(session: Session, model: ModelRow) -> ModelState:
     """The state of a model at its head."""
     criteria = cut_offs(session, model)
@@ -186,6 +198,7 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
     own, shown = _good(session, head)
     results = own.results
     seen, chosen = shown.results if shown else results, ViewPart.model_validate(model.view).figures
+    under_way = runs.open_runs(session, model.id)
     previous = None
     if head.parent_id is not None and results.converged:
         parent = session.get_one(RevisionRow, head.parent_id)
@@ -221,7 +234,8 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         estimated=results.converged,
         problems=judged_by(results, criteria),
         shown=_shown(shown),
-        open_run=next((run.id for run in reversed(runs.open_runs(session, model.id))), None),
+        open_run=max((run.id for run in under_way), default=None),
+        wants_bootstrap=_wants_bootstrap(session, model, results, [run.revision_id for run in under_way]),
         readout=readout(seen, previous, criteria, chosen.get(seen.family)),
         board=_board(model, head, shown.results if shown else None, criteria),
         view=ViewPart.model_validate(model.view),
