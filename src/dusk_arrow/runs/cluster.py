@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import pickle
 from collections.abc import Iterator
 from typing import Any
@@ -12,6 +13,7 @@ from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
 from dusk_arrow.runs.chunks import in_order, run_sent
 
+log = logging.getLogger(__name__)
 PATIENCE = 5
 
 
@@ -21,6 +23,10 @@ class ClusterPool:
     Raises ProblemError where there is none."""
 
     def __init__(self, address: str) -> None:
+        self.address = address
+        self._client: Any = self._connect()
+
+    def _connect(self) -> Any:
         try:
             from distributed import Client
         except ImportError:
@@ -30,11 +36,10 @@ class ClusterPool:
             )
             raise ProblemError([Problem("no_cluster", "error", message)]) from None
         try:
-            self._client: Any = Client(address, timeout=PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
+            return Client(self.address, timeout=PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
         except (OSError, ValueError) as error:
-            message = f"No scheduler answers at {address}; start it, or leave DUSK_SCHEDULER out ({error})."
+            message = f"No scheduler answers at {self.address}; start it, or leave DUSK_SCHEDULER out ({error})."
             raise ProblemError([Problem("no_cluster", "error", message)]) from None
-        self.address = address
 
     @property
     def workers(self) -> int:
@@ -45,13 +50,25 @@ class ClusterPool:
         """The cluster's workers are there already."""
 
     def __call__(self, task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult | None]:
-        """Works off the chunks and yields their results in order. The task is sent to each worker once."""
+        """Works off the chunks and yields their results in order. The task is sent to each worker once. Raises ProblemError where
+        the cluster cannot."""
+        if self._client.status != "running":  # the scheduler has ended, and may be there again
+            self._client = self._connect()
         mark = uuid4().hex
-        packed = self._client.scatter(pickle.dumps(task), broadcast=True, hash=False)
-        executor = self._client.get_executor(pure=False)
-        yield from in_order(
-            lambda chunk: executor.submit(run_sent, mark, packed, chunk), lambda: None, chunks, self.workers
-        )
+        try:
+            packed = self._client.scatter(pickle.dumps(task), broadcast=True, hash=False, timeout=PATIENCE)
+            executor = self._client.get_executor(pure=False)
+            yield from in_order(
+                lambda chunk: executor.submit(run_sent, mark, packed, chunk), lambda: None, chunks, self.workers
+            )
+        except Exception as error:
+            log.warning("the cluster failed", exc_info=error)
+            said = (str(error) or repr(error)).splitlines()[0]
+            message = (
+                f"The cluster at {self.address} could not work it off ({said}). It needs a worker at least, and all of it the same "
+                "version of the program on its path."
+            )
+            raise ProblemError([Problem("cluster_failed", "error", message)]) from error
 
     def close(self) -> None:
         """Lets go of the scheduler, which goes on by itself."""
