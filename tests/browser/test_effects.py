@@ -78,3 +78,60 @@ def test_observed_variables_are_read_in_their_units(page: Page) -> None:
     page.until(lambda: "against" in page.named("reading").text or "One point more" in page.named("reading").text)
     assert "points on rides" in page.named("reading").text
     assert page.errors() == []
+
+
+def test_a_run_is_watched_stopped_and_followed(page: Page) -> None:
+    """Intervals come early and say on how many resamples they rest; a second window shows the same run; what was drawn is kept."""
+    at_effects(page)
+    page.named("change-bootstrap").click()
+    pick(page, "Number of resamples", "100000")
+    pick(page, "Level of the intervals", "0.9")
+    page.named("bootstrap").click()
+    page.until(lambda: "of 100,000 resamples so far" in page.find("main").text, 60)
+    assert "90 % percentile" in page.find("[role=group][aria-label=Routes]").text
+    assert "left" in page.named("run").text
+    first = page.driver.current_window_handle
+    page.driver.switch_to.new_window("tab")
+    page.driver.get(page.site + "/projects/2/effects")
+    page.until(lambda: "of 100,000" in page.named("run").text)
+    page.until(lambda: next(e for e in page.all("[data-testid=run] button") if "Stop and keep" in e.text)).click()
+    page.until(lambda: "resamples (stopped)" in page.find("main").text)
+    said = page.find("main").text.split("From ")[1].split(" of 349")[0]
+    page.driver.close()
+    page.driver.switch_to.window(first)
+    page.until(lambda: f"From {said}" in page.find("main").text)
+    assert page.errors() == []
+
+
+def test_a_short_bootstrap_follows_a_gesture(page: Page) -> None:
+    """Whoever has bootstrapped keeps intervals while the model is worked on, and is told that they are quick ones."""
+    at_effects(page, "Night Ferry")
+    page.named("bootstrap").click()
+    page.until(lambda: "From 5,000 resamples" in page.find("main").text, 60)
+    page.find("nav a[href$='/model']").click()
+    page.until(lambda: page.all("[data-testid='path-years-rides']"))
+    page.named("path-years-rides").click()
+    page.press("Remove…")
+    page.find("input[aria-label='Reason']").send_keys("years in service say nothing", Keys.ENTER)
+    page.until(lambda: "years-rides" not in page.paths())
+    page.find("nav a[href$='/effects']").click()
+    page.until(lambda: "From 1,000 quick resamples" in page.find("main").text, 30)
+    assert "are not stored: press Bootstrap" in page.find("main").text
+    page.find("[aria-label=Undo]").click()
+    page.until(lambda: "From 5,000 resamples" in page.find("main").text)
+    assert page.errors() == []
+
+
+def test_the_picture_of_a_mediation_is_in_the_report(page: Page) -> None:
+    """What was looked at on Effects is the figure of the paper, one click away."""
+    at_effects(page)
+    pick(page, "Source", "Support")
+    pick(page, "Outcome", "Persistence")
+    page.named("send-picture").click()
+    page.until(lambda: page.find("main p a[href$='/report']")).click()
+    page.press("Support to Persistence")
+    page.until(lambda: page.find("img[alt='Path diagram of what Support does to Persistence']").size["width"] > 400)
+    assert "outcome=Persistence" in (page.named("save-figure").get_attribute("href") or "")
+    page.press("Take it out")
+    page.until(lambda: not page.all("[aria-label='What is drawn']"))
+    assert page.errors() == []

@@ -100,6 +100,7 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     assert "281.9" in page.named("readout-chi_square").text
 
     page.find("a[href$='/effects']").click()
+    page.named("change-bootstrap").click()
     page.find("select[aria-label='Number of resamples']").send_keys("1,000")
     page.named("bootstrap").click()
     page.until(lambda: "From 1,000 resamples" in page.driver.page_source, 60)
@@ -107,6 +108,7 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     assert "indirect-only mediation" in page.named("mediation-Training-Stewardship").text
     row = "effect-Training-Stewardship-total indirect"
     assert re.search(r"\[\.\d{3}, \.\d{3}\]", page.named(row).text)
+    page.named("change-bootstrap").click()
     page.find("select[aria-label='Scale of the effects']").send_keys("in")
     page.until(lambda: re.search(r"\[0\.\d{3}, 0\.\d{3}\]", page.named(row).text))
 

@@ -12,6 +12,7 @@ from dusk_arrow.core.effects.hypotheses import Answer, answer
 from dusk_arrow.core.effects.routes import Effect, list_effects
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.figures import FigureKey
+from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.resampling.plans import plan_chunks
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import Analysis, analyse
@@ -128,3 +129,34 @@ def test_an_expectation_changes_no_figure() -> None:
     assert run.hypotheses == []
     assert told.hypotheses == assemble(analysed(bootstrap=200)).hypotheses
     assert told.effects == run.effects
+
+
+@pytest.mark.parametrize("interval", ["percentile", "bca"])
+def test_the_share_mediated_has_the_interval_of_its_draws(interval: str) -> None:
+    """A share is a ratio: its interval is that of the ratios, given only where the share itself is."""
+    data = DataSet("made", tuple(Column(name, "numeric", values) for name, values in _partial().items()))
+    text = "x leads to m, y\nm leads to y"
+    run = analyse(parse(text), data, Settings(bootstrap=400, seed=2, interval=interval))  # type: ignore[arg-type]
+    (found,) = [m for m in assemble(run).mediation if (m.from_, m.to) == ("x", "y")]
+    assert found.share_mediated is not None
+    assert found.share_bootstrap is not None
+    task = run.fitted.task  # type: ignore[union-attr]
+    assert task is not None
+    prepared = FAMILIES["covariance"].prepare(task)
+    draws = np.concatenate([FAMILIES["covariance"].run_chunk(prepared, c).figures for c in plan_chunks(400, 2)])
+    keys = run.fitted.figures.place  # type: ignore[union-attr]
+    of = {e.kind: draws[:, keys[FigureKey("effect", e)]] for e in run.fitted.effects if e.target == "y" and e.source == "x"}  # type: ignore[union-attr]  # fmt: skip
+    shares = of["total indirect"] / of["total"]
+    np.testing.assert_allclose(found.share_bootstrap.percentile, np.quantile(shares, [0.025, 0.975]), rtol=1e-9)
+    assert found.share_bootstrap.se == pytest.approx(shares.std(ddof=1))
+    assert found.share_bootstrap.p_value is None, "zero is no hypothesis of a share that is given only away from it"
+    opposed = DataSet("made", tuple(Column(name, "numeric", values) for name, values in _partial(-0.6).items()))
+    (none,) = [m for m in assemble(analyse(parse(text), opposed, Settings(bootstrap=400))).mediation if m.to == "y"]
+    assert (none.share_mediated, none.share_bootstrap) == (None, None)
+
+
+def _partial(direct: float = 0.4) -> dict[str, np.ndarray[Any, Any]]:
+    rng = np.random.default_rng(1)
+    x = rng.normal(size=300)
+    m = 0.5 * x + rng.normal(size=300)
+    return {"x": x, "m": m, "y": direct * x + 0.5 * m + rng.normal(size=300)}

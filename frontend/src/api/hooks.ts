@@ -346,6 +346,12 @@ export function useGestures(modelId: number) {
       if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
+    /** Which mediations have their picture in the report. */
+    pictures: async (model: ModelState, pictures: Schemas["PicturePart"][]) => {
+      const view = { ...model.view, pictures };
+      if ((await see(view)) === null) return;
+      queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, view } : old));
+    },
     /** Which figures the readout of a family shows; none asked for are its own. */
     figures: async (model: ModelState, family: string, keys: string[]) => {
       const board = await see({ ...model.view, figures: { ...model.view.figures, [family]: keys } });

@@ -97,7 +97,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The figure for a paper as SVG. */
+        /** The figure for a paper as SVG: of the whole model, or of one mediation. */
         get: operations["getFigure"];
         put?: never;
         post?: never;
@@ -2865,7 +2865,8 @@ export interface components {
         };
         /**
          * MediationPart
-         * @description What kind of mediation a pair shows; null until a bootstrap has decided.
+         * @description What kind of mediation a pair shows; null until a bootstrap has decided. The share that is mediated is given with its
+         *     bootstrap where it has a meaning.
          */
         MediationPart: {
             /** From */
@@ -2874,6 +2875,8 @@ export interface components {
             kind: ("complementary" | "competitive" | "indirect-only" | "direct-only" | "none") | null;
             /** Reason */
             reason: string;
+            /** @default null */
+            share_bootstrap: components["schemas"]["Bootstrap"] | null;
             /** Share Mediated */
             share_mediated: number | null;
             /** To */
@@ -3412,6 +3415,16 @@ export interface components {
             cases: number;
             /** Missing */
             missing: string[];
+        };
+        /**
+         * PicturePart
+         * @description The picture of one mediation.
+         */
+        PicturePart: {
+            /** Outcome */
+            outcome: string;
+            /** Source */
+            source: string;
         };
         /**
          * Pin
@@ -4766,7 +4779,8 @@ export interface components {
         /**
          * ViewPart
          * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-         *     whether all its covariances show, and the figures of its readout by family, where they were chosen.
+         *     whether all its covariances show, the figures of its readout by family, where they were chosen, and the mediations
+         *     whose pictures were sent to the report.
          */
         ViewPart: {
             /**
@@ -4791,6 +4805,11 @@ export interface components {
              * @default []
              */
             opened: string[];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["PicturePart"][];
             /**
              * Room
              * @default null
@@ -5226,7 +5245,10 @@ export interface operations {
     };
     getFigure: {
         parameters: {
-            query?: never;
+            query?: {
+                source?: string | null;
+                outcome?: string | null;
+            };
             header?: never;
             path: {
                 model_id: number;

@@ -1,13 +1,38 @@
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import type { ModelState, Run } from "../api/client";
 import { beginRun, isOpen } from "../api/hooks";
-import { Choose, Primary } from "../shared/controls";
+import { Choose, LINK, Primary } from "../shared/controls";
+import { Floating } from "../shared/Floating";
+import type { Scale } from "./scale";
 
-/** How many resamples, from which seed, with which intervals; and the button that begins them. */
-export function BootstrapControl({ model, run }: { model: ModelState; run: Run | undefined }) {
+const INTERVALS = [
+  { value: "percentile" as const, words: "percentile" },
+  { value: "bias-corrected" as const, words: "bias-corrected" },
+  { value: "bca" as const, words: "BCa" },
+];
+const LEVELS = [0.9, 0.95, 0.99].map((value) => ({ value, words: `${Math.round(100 * value)} %` }));
+const RESAMPLES = [1000, 5000, 10000, 50000, 100000].map((value) => ({
+  value,
+  words: value.toLocaleString("en"),
+}));
+const SCALES: { value: Scale; words: string }[] = [
+  { value: "standardized", words: "standardized (β)" },
+  { value: "units", words: "in their units" },
+];
+
+/** How many resamples, from which seed, with which intervals, in one line; and the button that begins them. */
+export function BootstrapControl(props: {
+  model: ModelState;
+  run: Run | undefined;
+  scale: Scale;
+  setScale: (scale: Scale) => void;
+}) {
+  const { model, run, scale, setScale } = props;
+  const before = model.shown?.settings;
   const [resamples, setResamples] = useState(5000);
-  const [seed, setSeed] = useState(model.shown?.settings.seed ?? 20261);
-  const [interval, setInterval] = useState<"percentile" | "bca">("percentile");
+  const [seed, setSeed] = useState(before?.seed ?? 20261);
+  const [interval, setInterval] = useState(before?.interval ?? "percentile");
+  const [level, setLevel] = useState(before?.level ?? 0.95);
   const running = isOpen(run);
   const begin = () => {
     const how = model.settings;
@@ -15,54 +40,70 @@ export function BootstrapControl({ model, run }: { model: ModelState; run: Run |
       how.missing === "listwise" &&
       (how.estimator === "ml" || how.estimator === "gls") &&
       (model.shown?.df ?? 0) > 0;
-    const body = { resamples, seed, level: 0.95, interval, bollen_stine: testFit, family: null };
-    void beginRun(model.id, body);
+    void beginRun(model.id, { resamples, seed, level, interval, bollen_stine: testFit, family: null });
   };
+  const kind = INTERVALS.find((one) => one.value === interval)?.words;
   return (
     <form
-      className="flex items-center gap-2 text-sm"
+      className="flex items-center gap-3 text-sm"
       onSubmit={(event) => {
         event.preventDefault();
         begin();
       }}
     >
-      <label className="flex items-center gap-1.5">
-        <span className="text-quiet">resamples</span>
-        <Choose
-          label="Number of resamples"
-          className="w-21"
-          value={resamples}
-          set={setResamples}
-          choices={[1000, 5000, 10000, 50000].map((value) => ({ value, words: value.toLocaleString("en") }))}
-        />
-      </label>
-      <label className="flex items-center gap-1.5" title="The same seed gives the same numbers again">
-        <span className="text-quiet">seed</span>
-        <input
-          className="input input-sm w-26 text-right"
-          type="number"
-          min={0}
-          required
-          value={Number.isNaN(seed) ? "" : seed}
-          onChange={(event) => setSeed(event.target.valueAsNumber)}
-        />
-      </label>
-      <label className="flex items-center gap-1.5">
-        <span className="text-quiet">intervals</span>
-        <Choose
-          label="Kind of interval"
-          className="w-27"
-          value={interval}
-          set={setInterval}
-          choices={[
-            { value: "percentile", words: "percentile" },
-            { value: "bca", words: "BCa" },
-          ]}
-        />
-      </label>
-      <Primary disabled={running} data-testid="bootstrap">
+      <Told words="resamples">{resamples.toLocaleString("en")}</Told>
+      <Told words="intervals">
+        {Math.round(100 * level)} % {kind}
+      </Told>
+      <Told words="figures">{scale === "standardized" ? "standardized" : "in units"}</Told>
+      <Floating
+        button="Change…"
+        title="Resamples, seed, intervals, and how effects are written"
+        label="How effects are tested and written"
+        className={LINK}
+        panel="w-72 p-3"
+        anchor="right"
+        testid="change-bootstrap"
+      >
+        {() => (
+          <div className="grid grid-cols-[5rem_1fr] items-center gap-x-3 gap-y-2">
+            <span className="text-quiet">resamples</span>
+            <Choose label="Number of resamples" value={resamples} set={setResamples} choices={RESAMPLES} />
+            <span className="text-quiet" title="The same seed gives the same numbers again">
+              seed
+            </span>
+            <input
+              className="input input-sm text-right"
+              aria-label="Seed"
+              type="number"
+              min={0}
+              required
+              value={Number.isNaN(seed) ? "" : seed}
+              onChange={(event) => setSeed(event.target.valueAsNumber)}
+            />
+            <span className="text-quiet">intervals</span>
+            <Choose label="Kind of interval" value={interval} set={setInterval} choices={INTERVALS} />
+            <span className="text-quiet">level</span>
+            <Choose label="Level of the intervals" value={level} set={setLevel} choices={LEVELS} />
+            <span className="text-quiet">figures</span>
+            <Choose label="Scale of the effects" value={scale} set={setScale} choices={SCALES} />
+            <p className="col-span-2 text-quiet">
+              The same seed gives the same numbers again. BCa takes a further fit for every case.
+            </p>
+          </div>
+        )}
+      </Floating>
+      <Primary disabled={running || Number.isNaN(seed)} data-testid="bootstrap">
         {running ? "Bootstrapping…" : "Bootstrap"}
       </Primary>
     </form>
+  );
+}
+
+function Told({ words, children }: { words: string; children: ReactNode }) {
+  return (
+    <span>
+      <span className="text-quiet">{words}</span> <span className="font-semibold">{children}</span>
+    </span>
   );
 }

@@ -3,7 +3,7 @@ import type { ModelState } from "../api/client";
 import { useEstimates } from "../api/hooks";
 import { useKeys } from "../frame/keys";
 import type { StationProps } from "../frame/stations";
-import { Choose, NothingYet, TextButton } from "../shared/controls";
+import { NothingYet, TextButton } from "../shared/controls";
 import { AllPairs } from "./AllPairs";
 import { BootstrapControl } from "./BootstrapControl";
 import { Hypotheses } from "./Hypotheses";
@@ -25,7 +25,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
   const mediation = found?.mediation ?? NONE;
   const focus = (label: string) => () =>
     document.querySelector<HTMLElement>(`select[aria-label="${label}"]`)?.focus();
-  useKeys({ source: focus("Source"), outcome: focus("Outcome") });
+  useKeys({ source: focus("Source"), outcome: focus("Outcome"), difference: focus("The other route") });
   if (!model.estimated || !shown || model.paths.length === 0) return <NoEffects model={model} />;
   const has = (source: string, target: string) => effects.some((e) => e.from === source && e.to === target);
   const pair = chosen && has(chosen.source, chosen.target) ? chosen : telling(effects);
@@ -90,17 +90,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
           )}
         </span>
         <span className="flex-1" />
-        <Choose
-          label="Scale of the effects"
-          className="w-36"
-          value={scale}
-          set={setScale}
-          choices={[
-            { value: "standardized", words: "standardized (β)" },
-            { value: "units", words: "in their units" },
-          ]}
-        />
-        <BootstrapControl model={model} run={run} />
+        <BootstrapControl {...{ model, run, scale, setScale }} />
       </div>
       <Hypotheses
         stated={found?.hypotheses ?? []}

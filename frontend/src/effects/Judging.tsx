@@ -1,6 +1,6 @@
 import type { Effect, Schemas } from "../api/client";
 import { Choose } from "../shared/controls";
-import { coefficient, containsZero, pWords } from "../shared/numbers";
+import { coefficient, containsZero, interval, pWords } from "../shared/numbers";
 import { stationsOf } from "./routes";
 import { drawn, inScale, KIND_WORDS, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
@@ -58,6 +58,11 @@ export function Kind(props: {
         ) : (
           <>
             <span className="font-semibold">{coefficient(mediation.share_mediated)}</span>{" "}
+            {mediation.share_bootstrap && (
+              <span className="tabular-nums" data-testid="share-interval">
+                {interval(mediation.share_bootstrap.headline, 2)}{" "}
+              </span>
+            )}
             <span className="text-quiet">of the total effect; shares vary much from sample to sample.</span>
           </>
         )}

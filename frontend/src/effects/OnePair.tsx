@@ -1,8 +1,9 @@
 import { useState, type KeyboardEvent } from "react";
+import { Link } from "react-router";
 import type { Effect, ModelState, Project, Schemas, Shown } from "../api/client";
 import { useEstimates, type Gestures } from "../api/hooks";
 import { level, intervalWords } from "../shared/basis";
-import { TextButton } from "../shared/controls";
+import { LINK, TextButton } from "../shared/controls";
 import { containsZero, pValue } from "../shared/numbers";
 import { Distribution } from "./Distribution";
 import { Contrast, Kind, Steps } from "./Judging";
@@ -197,9 +198,38 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
             />
           )}
           <Expecting {...{ model, gestures }} effect={selected} />
+          <SendPicture {...{ model, gestures }} source={selected.from} outcome={selected.to} />
         </div>
       </div>
     </div>
+  );
+}
+
+/** The mediation as a picture goes to the report. */
+function SendPicture(props: { model: ModelState; gestures: Gestures; source: string; outcome: string }) {
+  const { model, gestures, source, outcome } = props;
+  const sent = (model.view.pictures ?? []).some((one) => one.source === source && one.outcome === outcome);
+  if (sent) {
+    return (
+      <p className="mt-4 text-sm text-quiet">
+        The picture of it is in the{" "}
+        <Link className={LINK} to={`/projects/${model.project_id}/report`}>
+          report
+        </Link>
+        .
+      </p>
+    );
+  }
+  return (
+    <p className="mt-4">
+      <TextButton
+        className="text-sm"
+        data-testid="send-picture"
+        onClick={() => void gestures.pictures(model, [...(model.view.pictures ?? []), { source, outcome }])}
+      >
+        Send its picture to the report
+      </TextButton>
+    </p>
   );
 }
 

@@ -55,6 +55,7 @@ export const KEYS = [
   { id: "question-5", words: "what if one were set aside?", group: "on Quality", keys: ["5"] },
   { id: "source", words: "pick the source", group: "on Effects", keys: ["x"] },
   { id: "outcome", words: "pick the outcome", group: "on Effects", keys: ["y"] },
+  { id: "difference", words: "pick the other route", group: "on Effects", keys: ["o"] },
 ] as const satisfies KeyAction[];
 
 export type KeyId = (typeof KEYS)[number]["id"];

@@ -17,6 +17,7 @@ from dusk_arrow.core.wording import INTERVALS, coefficient, interval_text
 from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Spacing, arrange
+from dusk_arrow.figure.mediation import between, words
 from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.document import ParameterPart, Results, standardized_headline
@@ -197,12 +198,18 @@ def _explained(model: Model, results: Results, name: str) -> float | None:
     return None if construct is not None and construct.mode == "formative" else results.r_squared.get(name)
 
 
-def paper_figure(results: Results, *, indicators: bool = True, intervals: bool = True) -> str:
-    """The model of a results document with its standardized estimates, as SVG text.
+def paper_figure(
+    results: Results, *, indicators: bool = True, intervals: bool = True, about: tuple[str, str] | None = None
+) -> str:
+    """The model of a results document with its standardized estimates, as SVG text; `about` a source and an outcome only what
+    lies between them, with the effects in the note.
 
-    Ellipses are constructs, rectangles observed variables. Lines are dashed where the interval contains zero.
+    Ellipses are constructs, rectangles observed variables. Lines are dashed where the interval contains zero. Raises ValueError
+    where no route leads from source to outcome.
     """
-    model = read(parse(results.model))
+    whole = model = read(parse(results.model))
+    if about is not None:
+        model, indicators = between(model, results, about), False
     found = {(p.from_, p.to): p for p in results.parameters if p.kind in ("path", "loading", "weight")}
     sides = _sides(model)
     blocks: dict[str, Block] = {}
@@ -250,7 +257,7 @@ def paper_figure(results: Results, *, indicators: bool = True, intervals: bool =
         if block is not None:
             body += _measurement(block, box, constructs[name], found)
         body += _node(block, box, name, _explained(model, results, name))
-    note = _note(model, results, intervals)
+    note = _note(model, results, intervals) + ("" if about is None else f" {words(whole, model, results, about)}")
     lines = _wrap(note, 11, (layout.width - 32) / WIDER_ELSEWHERE)
     height = layout.height + 14 + 15 * len(lines)
     for i, line in enumerate(lines):

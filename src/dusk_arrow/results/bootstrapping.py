@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit
-from dusk_arrow.core.effects.contrasts import contrasts
+from dusk_arrow.core.effects.contrasts import contrasts, mediated_shares
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Fitted, Task
@@ -89,6 +89,9 @@ class BootstrapOutcome:
     reference: dict[str, tuple[float, float]] | None = None  # 95 and 99 % quantiles of distances, from transformed data
     histograms: dict[FigureKey, Histogram] = field(default_factory=dict)
     contrasts: tuple[Contrast, ...] = ()
+    shares: dict[tuple[str, str], BootstrapSummary] = field(
+        default_factory=dict
+    )  # total indirect effect by total effect
     stopped: bool = False
 
 
@@ -200,6 +203,30 @@ def _contrasts(draws: Array, left_out: Array | None, fitted: Fitted, settings: S
     return tuple(made)
 
 
+def _shares(
+    draws: Array, left_out: Array | None, fitted: Fitted, settings: Settings
+) -> dict[tuple[str, str], BootstrapSummary]:
+    """The share of the total effect that is mediated, of every pair that has one."""
+    pairs, columns = mediated_shares(fitted.effects), fitted.figures.columns.get("effect", [])
+    if not pairs:
+        return {}
+    indirect, total = ([columns[pair[side]] for pair in pairs] for side in (0, 1))
+
+    def share(values: Array) -> Array:
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found: Array = values[..., indirect] / values[..., total]
+        return found
+
+    bends = None if left_out is None else accelerations(share(left_out))
+    zero = np.zeros(len(pairs), dtype=bool)
+    summaries = summarise(share(draws), share(fitted.figures.values), settings.level, zero, bends)
+    return {
+        (fitted.effects[i].source, fitted.effects[i].target): summary
+        for (i, _), summary in zip(pairs, summaries, strict=True)
+        if summary is not None
+    }
+
+
 def bootstrap(
     fitted: Fitted,
     task: Task,
@@ -261,5 +288,6 @@ def summed_up(drawn: Drawn, fitted: Fitted, settings: Settings) -> BootstrapOutc
         _reference(drawn, fitted.fit),
         _histograms(draws, keys),
         _contrasts(draws, jackknifed, fitted, settings),
+        _shares(draws, jackknifed, fitted, settings),
         drawn.resamples < settings.bootstrap,
     )

@@ -19,7 +19,7 @@ ATTEMPTS = 4
 _prepared: dict[str, tuple[Family, Any]] = {}  # in each worker: the task it is at
 
 
-def _ready(mark: str, load: Callable[[], bytes]) -> tuple[Family, Any]:
+def _loaded(mark: str, load: Callable[[], bytes]) -> tuple[Family, Any]:
     found = _prepared.get(mark)
     if found is None:
         task: Task = pickle.loads(load())
@@ -30,15 +30,20 @@ def _ready(mark: str, load: Callable[[], bytes]) -> tuple[Family, Any]:
     return found
 
 
+def ready() -> bool:
+    """What a worker answers once everything is imported."""
+    return bool(FAMILIES)
+
+
 def run_from_file(path: str, chunk: Chunk) -> ChunkResult:
     """One chunk of a task that lies in a file, which is read and prepared once in each worker."""
-    family, prepared = _ready(path, Path(path).read_bytes)
+    family, prepared = _loaded(path, Path(path).read_bytes)
     return family.run_chunk(prepared, chunk)
 
 
 def run_sent(mark: str, packed: bytes, chunk: Chunk) -> ChunkResult:
     """One chunk of a task that was sent, which is prepared once in each worker that has it under this mark."""
-    family, prepared = _ready(mark, lambda: packed)
+    family, prepared = _loaded(mark, lambda: packed)
     return family.run_chunk(prepared, chunk)
 
 

@@ -15,6 +15,7 @@ from time import monotonic, sleep
 from typing import TypeVar
 
 from cachetools import LRUCache
+from procrastinate import JobContext
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -47,10 +48,9 @@ POLITE = 5
 class Turn:
     """One turn of a run: what it tells the record, and what it is told."""
 
-    def __init__(self, crew: Crew, run_id: int, keeper: Keeper) -> None:
-        self._crew, self._run_id, self._keeper = crew, run_id, keeper
+    def __init__(self, crew: Crew, run_id: int, keeper: Keeper, leaving: Callable[[], bool]) -> None:
+        self._crew, self._run_id, self._keeper, self._leaving = crew, run_id, keeper, leaving
         self._begun = self._told = monotonic()
-        self._first: float | None = None
         self._show_next = FIRST_SHOWN
         self._asked: str | None = None
         self.waited_for = False
@@ -58,8 +58,8 @@ class Turn:
     def progress(self, done: int, requested: int) -> Onward:
         """What the bootstrap asks after every chunk, and while it waits for one."""
         at = monotonic()
-        if self._first is None:
-            self._first = at
+        if self._leaving():
+            return "pause"
         if done == requested or at - self._told < TELL_EVERY:
             return "on"
         self._told = at
@@ -127,15 +127,15 @@ class Crew:
 
         self.with_records(change)
 
-    def turn(self, run_id: int) -> None:
-        """Works on an open run until it has ended or others want their turn."""
+    def turn(self, run_id: int, leaving: Callable[[], bool] = lambda: False) -> None:
+        """Works on an open run until it has ended, others want their turn, or the crew is `leaving`."""
         begun = self.with_records(lambda session: self._begin(session, run_id))
         if begun is None:
             return
         specification, settings, source = begun
         try:
             keeper = Keeper(run_id, self._workers(), self.with_records)
-            watch = Turn(self, run_id, keeper)
+            watch = Turn(self, run_id, keeper, leaving)
             analysis = analyse(parse(specification), source, settings, keeper, watch.progress, "thorough", watch.show)
             self._end(run_id, *_ending(analysis))
         except PausedError:
@@ -205,11 +205,17 @@ def work(url: str, workers: int, scheduler: str | None) -> None:
     sender = queue.queue(where, waits=False)
     receiver = queue.queue(where, waits=True)
     crew = Crew(maker, runner, lambda run_id: queue.enqueue(sender, run_id))
-    receiver.task(name=queue.TURN)(crew.turn)
+
+    @receiver.task(name=queue.TURN, pass_context=True)
+    def turn(context: JobContext, run_id: int) -> None:
+        crew.turn(run_id, context.should_abort)
+
     with sender.open():
         with maker() as session:
             for run in runs.open_runs(session):
                 queue.enqueue(sender, run.id)
         with suppress(ProblemError):
             runner().warm()
-        receiver.run_worker(delete_jobs="always", install_signal_handlers=False)
+        receiver.run_worker(delete_jobs="always", shutdown_graceful_timeout=0.0)
+    for pool in pools:
+        pool.close()

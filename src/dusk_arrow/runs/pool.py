@@ -14,7 +14,7 @@ from time import sleep
 
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
-from dusk_arrow.runs.chunks import in_order, run_from_file
+from dusk_arrow.runs.chunks import in_order, ready, run_from_file
 from dusk_arrow.runs.interrupts import interrupts_kept_away
 
 LOOK = 0.25
@@ -29,10 +29,6 @@ def end_with_parent(parent: int) -> None:
         os._exit(1)
 
     Thread(target=watch, daemon=True).start()
-
-
-def _ready() -> bool:
-    return True
 
 
 class WorkerPool:
@@ -55,7 +51,7 @@ class WorkerPool:
     def warm(self) -> None:
         """Starts the workers, so that the first run need not wait for them."""
         with interrupts_kept_away():
-            futures = [self._executor().submit(_ready) for _ in range(self.workers)]
+            futures = [self._executor().submit(ready) for _ in range(self.workers)]
         for future in futures:
             future.result()
 

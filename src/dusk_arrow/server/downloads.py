@@ -6,7 +6,7 @@ from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.writing import write_rows
@@ -35,13 +35,26 @@ def _estimated(model_id: int) -> tuple[Results, str]:
         return fit_revision(session, head), session.get_one(DataSetRow, version.data_set_id).name
 
 
+class FigureQuery(BaseModel):
+    """A source and an outcome, where the figure is to be of what lies between them."""
+
+    source: str | None = Field(default=None, max_length=200)
+    outcome: str | None = Field(default=None, max_length=200)
+
+
 @api.get("/<int:model_id>/figure.svg", operation_id="getFigure", responses={200: None})
-def get_figure(path: ModelPath) -> Response:
-    """The figure for a paper as SVG."""
+def get_figure(path: ModelPath, query: FigureQuery) -> Response:
+    """The figure for a paper as SVG: of the whole model, or of one mediation."""
     results, name = _estimated(path.model_id)
     if not results.converged:
         raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    return attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
+    if query.source is None or query.outcome is None:
+        return attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
+    try:
+        figure = paper_figure(results, about=(query.source, query.outcome))
+    except ValueError as error:
+        raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
+    return attachment(figure, f"{name}_{query.source}_{query.outcome}.svg", "image/svg+xml")
 
 
 class ScoresQuery(BaseModel):

@@ -24,15 +24,24 @@ from dusk_arrow.server.problems import refuse
 FAR_BACK = 12
 
 
+class PicturePart(BaseModel):
+    """The picture of one mediation."""
+
+    source: str = Field(max_length=200)
+    outcome: str = Field(max_length=200)
+
+
 class ViewPart(BaseModel):
     """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances show, and the figures of its readout by family, where they were chosen."""
+    whether all its covariances show, the figures of its readout by family, where they were chosen, and the mediations
+    whose pictures were sent to the report."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
     opened: list[str] = []
     arcs: bool = False
     figures: dict[str, list[str]] = Field(default={}, max_length=8)
+    pictures: list[PicturePart] = Field(default=[], max_length=40)
 
 
 class ConstructLine(BaseModel):

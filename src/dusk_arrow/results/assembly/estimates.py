@@ -166,8 +166,14 @@ def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect
         indirect.headline,
         None if total is None else total.headline,
     )
+    shares = {} if kind.share_mediated is None or found.outcome is None else found.outcome.shares
     return MediationPart(
-        from_=source, to=target, kind=kind.kind, reason=kind.reason, share_mediated=kind.share_mediated
+        from_=source,
+        to=target,
+        kind=kind.kind,
+        reason=kind.reason,
+        share_mediated=kind.share_mediated,
+        share_bootstrap=bootstrap_part(shares.get((source, target)), found.settings.interval),
     )
 
 

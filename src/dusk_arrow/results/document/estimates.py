@@ -94,13 +94,15 @@ class HypothesisPart(Part):
 
 
 class MediationPart(Part):
-    """What kind of mediation a pair shows; null until a bootstrap has decided."""
+    """What kind of mediation a pair shows; null until a bootstrap has decided. The share that is mediated is given with its
+    bootstrap where it has a meaning."""
 
     from_: str = Field(alias="from")
     to: str
     kind: Literal["complementary", "competitive", "indirect-only", "direct-only", "none"] | None
     reason: str
     share_mediated: float | None
+    share_bootstrap: Bootstrap | None = None
 
 
 class TrackedPart(Part):
