@@ -108,18 +108,18 @@ def rows_of(text: str, seed: int, n: int = 150) -> tuple[np.ndarray, ParameterTa
     return rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n), table
 
 
-@pytest.mark.parametrize("text", [THREE, FORMATIVE])
-def test_batched_bootstrap_equals_one_fit_per_resample(text: str) -> None:
-    """The fast way must give what fitting each resample by itself gives, resample by resample."""
-    values, table = rows_of(text, 21)
+@pytest.mark.parametrize(("text", "n"), [(THREE, 150), (FORMATIVE, 600), ("x leads to m\nm and x lead to y", 60)])
+def test_batched_bootstrap_equals_one_fit_per_resample(text: str, n: int) -> None:
+    """The fast way must give what fitting each of 200 resamples by itself gives, to 1e-6, resample by resample."""
+    values, table = rows_of(text, 21, n)
     found = fit_cases(table, values)
     plan = FigurePlan(found.model)
-    chunk = plan_chunks(40, 3)[0]
+    (chunk,) = plan_chunks(200, 3)
     result = run_chunk(prepare(BootstrapTask(plan, found, found.evidence)), chunk)
     assert result.failed == 0
-    samples = resample_covariances(prepare_products(values), draw_counts(chunk, 150))
+    samples = resample_covariances(prepare_products(values), draw_counts(chunk, n))
     slow = np.stack([figures(plan, fit_matrix(table, one, 100).solution.theta, one).values for one in samples])
-    np.testing.assert_allclose(result.figures, slow, atol=2e-4, rtol=1e-4)
+    np.testing.assert_allclose(result.figures, slow, atol=1e-6, rtol=1e-6)
 
 
 def test_bootstrap_error_of_a_mean_path_is_near_the_normal_theory_one() -> None:

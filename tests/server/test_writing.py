@@ -82,7 +82,14 @@ def test_how_a_model_is_looked_at(client: FlaskClient, model: dict[str, Any]) ->
     assert folded["Efficacy"]
     assert not folded["Training"]
     after = client.get(f"/api/models/{model['id']}").get_json()
-    assert after["view"] == {"arcs": True, "folded": ["Efficacy"], "opened": [], "room": [736.0, 530.0], "figures": {}}
+    assert after["view"] == {
+        "arcs": True,
+        "folded": ["Efficacy"],
+        "opened": [],
+        "room": [736.0, 530.0],
+        "figures": {},
+        "pictures": [],
+    }
     assert after["revision"]["id"] == model["revision"]["id"]
     tight = client.put(address, json={"room": [200, 150], "opened": ["Training"]}).get_json()
     assert {c["name"]: c["folded"] for c in tight["cards"]} == {

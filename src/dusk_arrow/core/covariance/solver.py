@@ -18,6 +18,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
+RESAMPLED = 2e-7  # resamples are then within 1e-6 of fits of their own
 ASKED = 1e-8
 MEMORY = 6
 SLACK = 1e-13
@@ -173,7 +174,12 @@ def _direction(gradient: Array, metric: Array, changes: list[Change]) -> Array:
 
 
 def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: int, tolerance: float) -> State:
-    """Batched L-BFGS on a fixed metric; members that have converged, or can get no lower, leave the batch."""
+    """Batched L-BFGS on a fixed metric. Members leave the batch where they can get no lower, or have converged.
+
+    On metrics of their own (b, q, q) they have where the largest scaled gradient is below the tolerance. On one metric (q, q) for
+    all that says little where the discrepancy is flat; there gᵀHg counts, the square of the step that is left in units of the
+    curvature, and that step is taken, as it costs no evaluation.
+    """
     theta, value, size, iterations = (np.array(part) for part in state)
     active = np.arange(value.size)
     value_active, gradient = problem.evaluate(theta, active)
@@ -184,13 +190,28 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
         active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
         problem = Problem(problem.model, problem.discrepancy.take(active))
     metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
+    size[active] = np.abs(gradient / scale).max(axis=1, initial=0.0)
     current = theta[active]
     changes: list[Change] = []
+    stuck = np.zeros(active.size, dtype=bool)
     for _ in range(most):
         if active.size == 0:
             break
         direction = _direction(gradient, metric, changes)
         slope = np.einsum("bq,bq->b", gradient, direction)
+        near = ~stuck & (size[active] < tolerance if own else -slope < tolerance**2)
+        if not own:
+            theta[active[near]] += direction[near]
+        if near.any() or stuck.any():
+            at = np.flatnonzero(~(near | stuck))
+            problem = Problem(problem.model, problem.discrepancy.take(at))
+            active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
+            direction, slope = direction[at], slope[at]
+            changes = [Change(*(part[at] for part in change)) for change in changes]
+            if own:
+                metric, scale = metric[at], scale[at]
+            if active.size == 0:
+                break
         length = np.ones(active.size)
         trial = current + direction
         trial_value, trial_gradient = problem.evaluate(trial, np.arange(active.size))
@@ -208,15 +229,7 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
         changes = [*changes, _change(trial - current, trial_gradient - gradient)][-MEMORY:]
         found = np.abs(trial_gradient / scale).max(axis=1)
         size[moved] = found[lower]
-        stay = lower & (found >= tolerance)
-        current, value_active, gradient = trial, trial_value, trial_gradient
-        if not stay.all():
-            at = np.flatnonzero(stay)
-            problem = Problem(problem.model, problem.discrepancy.take(at))
-            active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
-            changes = [Change(*(part[at] for part in change)) for change in changes]
-            if own:
-                metric, scale = metric[at], scale[at]
+        current, value_active, gradient, stuck = trial, trial_value, trial_gradient, ~lower
     return State(theta, value, size, iterations)
 
 
@@ -323,8 +336,8 @@ def solve_batch(
     """
     everything = Problem(model, discrepancy)
     state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
-    state = _descend(everything, state, metric.inverse, metric.scale, 30, CONVERGED)
-    state = _refine(everything, state, CONVERGED)
+    state = _descend(everything, state, metric.inverse, metric.scale, 30, RESAMPLED)
+    state = _refine(everything, state, RESAMPLED)
     theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
         single = solve(model, discrepancy.take(np.array([index])), start)
