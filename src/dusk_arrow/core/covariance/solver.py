@@ -18,7 +18,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
-RESAMPLED = 2e-7  # resamples are then within 1e-6 of fits of their own
+RESAMPLED = 1e-7  # resamples are then within 1e-6 of fits of their own
 ASKED = 1e-8
 MEMORY = 6
 SLACK = 1e-13
