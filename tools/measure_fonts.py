@@ -1,4 +1,5 @@
-"""Writes the advance widths of the bundled fonts, so that layouts can be computed without a browser.
+"""Writes the advance widths of the bundled fonts, so that layouts can be computed without a browser, and the faces of the
+paper's font as files that PDF and PNG are written with: the subsets for the web in one, without features.
 
 Run after a change of font version: `python tools/measure_fonts.py`.
 """
@@ -7,7 +8,10 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
+from fontTools.merge import Merger
+from fontTools.subset import Options, Subsetter
 from fontTools.ttLib import TTFont
 from fontTools.varLib.instancer import instantiateVariableFont
 
@@ -33,7 +37,40 @@ def widths(pattern: str, weight: int) -> dict[str, float]:
     return dict(sorted(found.items()))
 
 
+def whole_face(weight: int, target: Path) -> None:
+    """One static face of every subset, each letter from the first that has it."""
+    taken: set[int] = set()
+    with TemporaryDirectory() as folder:
+        files = []
+        for subset in ("latin", "latin-ext", "greek", "cyrillic", "cyrillic-ext", "greek-ext", "vietnamese"):
+            font = TTFont(FONTS / FACES["sans"][0].format(subset))
+            font = instantiateVariableFont(font, {"wght": weight})
+            for table in ("GSUB", "GPOS", "GDEF", "STAT", "HVAR", "MVAR", "avar"):
+                if table in font:
+                    del font[table]
+            options = Options()
+            options.notdef_outline = not files
+            options.glyph_names = True
+            subsetter = Subsetter(options)
+            codes = set(font.getBestCmap()) - taken
+            subsetter.populate(unicodes=codes)
+            subsetter.subset(font)
+            taken |= codes
+            font.flavor = None
+            files.append(str(Path(folder) / f"{subset}.ttf"))
+            font.save(files[-1])
+        merged = Merger().merge(files)
+        name = f"Dusk Arrow Sans {weight}"
+        for record in (1, 4, 6):
+            merged["name"].setName("Source Sans 3" if record == 1 else name.replace(" ", ""), record, 3, 1, 0x409)
+        merged["OS/2"].usWeightClass = weight
+        merged.save(target)
+
+
 if __name__ == "__main__":
+    FOLDER = ROOT / "src/dusk_arrow/figure/fonts"
+    whole_face(400, FOLDER / "source-sans-3-400.ttf")
+    whole_face(600, FOLDER / "source-sans-3-600.ttf")
     result = {face: widths(*where) for face, where in FACES.items()}
     target = ROOT / "src/dusk_arrow/figure/font_widths.json"
     target.write_text(json.dumps(result, ensure_ascii=True, separators=(",", ":")) + "\n")

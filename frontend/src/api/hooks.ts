@@ -289,6 +289,10 @@ export function useGestures(modelId: number) {
   };
   const see = (view: View) =>
     attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })));
+  const keepView = async (view: View) => {
+    if ((await see(view)) === null) return;
+    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, view } : old));
+  };
   return {
     /** One revision; steps of the data that belong to it are recorded with it, and everything that shows data follows. */
     change: (changes: Change[], reason?: string, prompted: "own" | "data" = "own", steps: Step[] = []) => {
@@ -347,11 +351,10 @@ export function useGestures(modelId: number) {
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
     /** Which mediations have their picture in the report. */
-    pictures: async (model: ModelState, pictures: Schemas["PicturePart"][]) => {
-      const view = { ...model.view, pictures };
-      if ((await see(view)) === null) return;
-      queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, view } : old));
-    },
+    pictures: (model: ModelState, pictures: Schemas["PicturePart"][]) =>
+      keepView({ ...model.view, pictures }),
+    /** How the figure of the report is drawn. */
+    figure: (model: ModelState, figure: Schemas["FigureOptions"]) => keepView({ ...model.view, figure }),
     /** Which figures the readout of a family shows; none asked for are its own. */
     figures: async (model: ModelState, family: string, keys: string[]) => {
       const board = await see({ ...model.view, figures: { ...model.view.figures, [family]: keys } });

@@ -90,14 +90,14 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/models/{model_id}/figure.svg": {
+    "/api/models/{model_id}/figure.{ending}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The figure for a paper as SVG: of the whole model, or of one mediation. */
+        /** The figure for a paper: of the whole model, or of one mediation. */
         get: operations["getFigure"];
         put?: never;
         post?: never;
@@ -2034,6 +2034,71 @@ export interface components {
              * @enum {string}
              */
             verdict_then: "meets" | "borderline" | "misses" | "none";
+        };
+        /**
+         * FigureOptions
+         * @description Choices for the figure of a paper, as they are kept with a project or in a file.
+         */
+        FigureOptions: {
+            /**
+             * Beside
+             * @default interval
+             * @enum {string}
+             */
+            beside: "interval" | "stars" | "p" | "se" | "nothing";
+            /**
+             * Decimals
+             * @default 2
+             * @enum {integer}
+             */
+            decimals: 2 | 3;
+            /**
+             * Fit
+             * @default false
+             */
+            fit: boolean;
+            /**
+             * Leading Zero
+             * @default false
+             */
+            leading_zero: boolean;
+            /**
+             * Loadings
+             * @default true
+             */
+            loadings: boolean;
+            /**
+             * Note
+             * @default true
+             */
+            note: boolean;
+            /**
+             * Parts
+             * @default both
+             * @enum {string}
+             */
+            parts: "both" | "structure" | "measurement";
+            /**
+             * R Squared
+             * @default true
+             */
+            r_squared: boolean;
+            /**
+             * Standardized
+             * @default true
+             */
+            standardized: boolean;
+            /**
+             * Thickness
+             * @default false
+             */
+            thickness: boolean;
+            /**
+             * Uncertain
+             * @default dashed
+             * @enum {string}
+             */
+            uncertain: "dashed" | "grey" | "hidden" | "plain";
         };
         /**
          * FileForm
@@ -4779,8 +4844,8 @@ export interface components {
         /**
          * ViewPart
          * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-         *     whether all its covariances show, the figures of its readout by family, where they were chosen, and the mediations
-         *     whose pictures were sent to the report.
+         *     whether all its covariances show, the figures of its readout by family, where they were chosen, the mediations
+         *     whose pictures were sent to the report, and how its figure is drawn.
          */
         ViewPart: {
             /**
@@ -4788,6 +4853,22 @@ export interface components {
              * @default false
              */
             arcs: boolean;
+            /**
+             * @default {
+             *       "beside": "interval",
+             *       "decimals": 2,
+             *       "fit": false,
+             *       "leading_zero": false,
+             *       "loadings": true,
+             *       "note": true,
+             *       "parts": "both",
+             *       "r_squared": true,
+             *       "standardized": true,
+             *       "thickness": false,
+             *       "uncertain": "dashed"
+             *     }
+             */
+            figure: components["schemas"]["FigureOptions"];
             /**
              * Figures
              * @default {}
@@ -5246,12 +5327,14 @@ export interface operations {
     getFigure: {
         parameters: {
             query?: {
+                options?: string | null;
                 source?: string | null;
                 outcome?: string | null;
             };
             header?: never;
             path: {
                 model_id: number;
+                ending: "svg" | "pdf" | "png";
             };
             cookie?: never;
         };

@@ -4,13 +4,18 @@ import { useEstimates } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
 import { NothingYet, OneOf, TextButton } from "../shared/controls";
 import { EXPORTS } from "./exports";
+import { FigureChoices, type Options } from "./FigureChoices";
 
 const WHOLE = "whole";
 const keyOf = (one: { source: string; outcome: string }) => `${one.source}\u0000${one.outcome}`;
 
+const pairOf = (pair: { source: string; outcome: string } | undefined): Record<string, string> =>
+  pair ? { source: pair.source, outcome: pair.outcome } : {};
+
 /** The figure for a paper as it will be saved, of the model or of one mediation, and the results document. */
 export default function ReportStation({ model, gestures }: StationProps) {
   const [chosen, choose] = useState(WHOLE);
+  const [options, setOptions] = useState<Options>(model.view.figure);
   const effects = useEstimates(model).data?.effects ?? [];
   if (!model.estimated) {
     return (
@@ -22,10 +27,10 @@ export default function ReportStation({ model, gestures }: StationProps) {
   const sent = model.view.pictures ?? [];
   const drawable = sent.filter((one) => effects.some((e) => e.from === one.source && e.to === one.outcome));
   const pair = drawable.find((one) => keyOf(one) === chosen);
-  const about = pair ? new URLSearchParams({ source: pair.source, outcome: pair.outcome }).toString() : "";
   const { shown } = model;
   const stamp = `revision=${model.revision.id}&run=${shown?.so_far ? "" : (shown?.run ?? "")}`;
-  const figure = `/api/models/${model.id}/figure.svg?${stamp}&${about}`;
+  const asked = new URLSearchParams({ ...pairOf(pair), options: JSON.stringify(options) }).toString();
+  const figure = `/api/models/${model.id}/figure.svg?${stamp}&${asked}`;
   return (
     <div className="flex h-full flex-col gap-3 px-4 pb-3 pt-4">
       <div className="flex items-center gap-3">
@@ -59,23 +64,33 @@ export default function ReportStation({ model, gestures }: StationProps) {
           <a
             key={one.key}
             className={`btn btn-sm ${at === 0 ? "btn-primary" : ""}`}
-            href={at === 0 && about ? `${one.href(model)}?${about}` : one.href(model)}
+            href={one.key.startsWith("figure") ? `${one.href(model)}?${asked}` : one.href(model)}
             download
             data-testid={`save-${one.key}`}
           >
-            <Download size={14} /> {one.words} ({one.ending.toUpperCase()})
+            <Download size={14} /> {at === 0 || !one.key.startsWith("figure") ? `${one.words} ` : ""}
+            {one.ending.toUpperCase()}
           </a>
         ))}
       </div>
-      <div className="min-h-0 flex-1 overflow-hidden rounded-box bg-white p-4">
-        <img
-          src={figure}
-          alt={
-            pair
-              ? `Path diagram of what ${pair.source} does to ${pair.outcome}`
-              : "Path diagram with standardized estimates"
-          }
-          className="h-full w-full object-contain"
+      <div className="flex min-h-0 flex-1 gap-4">
+        <div className="min-h-0 flex-1 overflow-hidden rounded-box bg-white p-4">
+          <img
+            src={figure}
+            alt={
+              pair
+                ? `Path diagram of what ${pair.source} does to ${pair.outcome}`
+                : "Path diagram with standardized estimates"
+            }
+            className="h-full w-full object-contain"
+          />
+        </div>
+        <FigureChoices
+          options={options}
+          set={(next) => {
+            setOptions(next);
+            void gestures.figure(model, next);
+          }}
         />
       </div>
       <p className="text-sm text-quiet">

@@ -41,8 +41,13 @@ def write_text(path: str, content: str) -> None:
     if path == "-":
         sys.stdout.write(content)
         return
+    write_bytes(path, content.encode())
+
+
+def write_bytes(path: str, content: bytes) -> None:
+    """Writes a file. Raises ProblemError."""
     try:
-        Path(path).write_text(content)
+        Path(path).write_bytes(content)
     except OSError as error:
         raise problem("file_unwritable", f"{path} cannot be written: {error.strerror}.") from None
 

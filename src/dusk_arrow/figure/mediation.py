@@ -6,7 +6,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 from dusk_arrow.core.specification.model import Construct, Model
-from dusk_arrow.core.wording import coefficient, interval_text
+from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.results.document import EffectPart, Results
 
 MOST_SAID = 6
@@ -42,8 +42,8 @@ def _reached(model: Model, pair: tuple[str, str]) -> set[tuple[str, str]]:
     return {(a, b) for a, b in model.paths if a in after and b in before}
 
 
-def words(model: Model, part: Model, results: Results, pair: tuple[str, str]) -> str:
-    """The effects of a pair in a sentence: direct, by route, all indirect and in total, standardized, with their intervals; and
+def words(model: Model, part: Model, results: Results, pair: tuple[str, str], options: FigureOptions) -> str:
+    """The effects of a pair in a sentence: direct, by route, all indirect and in total, with their intervals; and
     which predictors of what is drawn are in the model but not in this part of it."""
     said = []
     own = _effects(results, pair)
@@ -55,10 +55,11 @@ def words(model: Model, part: Model, results: Results, pair: tuple[str, str]) ->
             continue
         name = {"direct": "direct", "total indirect": "all indirect", "total": "in total"}.get(effect.kind)
         name = name or f"through {' and '.join(effect.via or [])}"
-        boot = effect.standardized_bootstrap
-        bounds = effect.standardized_interval if boot is None else boot.headline
-        text = f"{name} {coefficient(effect.standardized)}"
-        said.append(f"{text} {interval_text(bounds)}" if bounds is not None else text)
+        boot = effect.standardized_bootstrap if options.standardized else effect.bootstrap
+        plain = effect.standardized_interval if options.standardized else effect.interval
+        bounds = options.range(plain if boot is None else boot.headline)
+        value = options.number(effect.standardized if options.standardized else effect.estimate)
+        said.append(f"{name} {value} {bounds}".rstrip())
     inside = {name for path in part.paths for name in path}
     held = [a for a, b in model.paths if b in inside and a not in inside]
     also = f" Held constant and not drawn: {', '.join(dict.fromkeys(held))}." if held else ""

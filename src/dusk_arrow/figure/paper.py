@@ -1,35 +1,35 @@
-"""The figure for a paper, in the notation of the literature, as an SVG that stands on its own."""
+"""The figure for a paper, in the notation of the literature, as a drawing that every format is made from."""
 
 from __future__ import annotations
 
-import base64
 import math
 from dataclasses import dataclass
-from functools import cache
-from importlib.resources import files
-from xml.sax.saxutils import escape
 
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Construct, Model, read
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.wording import INTERVALS, coefficient, interval_text
-from dusk_arrow.figure.geometry import Box, Point, arrival_angle, path_data, shortened
+from dusk_arrow.core.wording import INTERVALS, p_words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Head, Item, Line, Rectangle, Words
+from dusk_arrow.figure.formats.svg import svg
+from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, shortened
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.layout import Spacing, arrange
 from dusk_arrow.figure.mediation import between, words
+from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
-from dusk_arrow.results.document import ParameterPart, Results, standardized_headline
+from dusk_arrow.results.document import Interval, ParameterPart, Results
 
-INK, GREY, PAPER = "#232540", "#6b6d80", "#ffffff"
-FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"
+INK, GREY, PALE, PAPER = "#232540", "#6b6d80", "#b3b4c0", "#ffffff"
 ELLIPSE_HEIGHT = 58.0
 BOX_WIDTH, BOX_HEIGHT, BOX_GAP = 52.0, 22.0, 8.0
 STEM = 56.0
 HEAD = 8.0
 BESIDE = 17.0  # room for R² beside a shape
 WIDER_ELSEWHERE = 1.15
+THINNEST, THICKEST = 0.7, 3.4
+STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
 
 
 @dataclass(frozen=True)
@@ -93,25 +93,19 @@ def _sides(model: Model) -> dict[str, str]:
     return sides
 
 
-def _text(
-    x: float, y: float, text: str, size: float, *, bold: bool = False, anchor: str = "middle", fill: str = INK
-) -> str:
-    weight = ' font-weight="600"' if bold else ""
-    return (
-        f'<text x="{x:.1f}" y="{y:.1f}" font-size="{size:g}" text-anchor="{anchor}" fill="{fill}"{weight}>'
-        f"{escape(text)}</text>"
-    )
-
-
-def _head(tip: Point, angle: float, size: float = HEAD) -> str:
-    """An arrowhead as a plain path, which every program draws alike."""
+def _head(tip: Point, angle: float, size: float = HEAD, fill: str = INK) -> Head:
     x, y = tip
     a = math.radians(angle)
-    points = []
-    for along, across in ((0.0, 0.0), (-size, size * 0.42), (-size, -size * 0.42)):
-        points.append((x + along * math.cos(a) - across * math.sin(a), y + along * math.sin(a) + across * math.cos(a)))
-    path = "L".join(f"{px:.1f} {py:.1f}" for px, py in points)
-    return f'<path d="M{path}Z" fill="{INK}"/>'
+    points = [
+        (x + along * math.cos(a) - across * math.sin(a), y + along * math.sin(a) + across * math.cos(a))
+        for along, across in ((0.0, 0.0), (-size, size * 0.42), (-size, -size * 0.42))
+    ]
+    return Head((points[0], points[1], points[2]), fill)
+
+
+def _straight(start: Point, end: Point) -> Curve:
+    third = ((end[0] - start[0]) / 3, (end[1] - start[1]) / 3)
+    return Curve(start, (start[0] + third[0], start[1] + third[1]), (end[0] - third[0], end[1] - third[1]), end)
 
 
 def _edge_point(ellipse: Box, towards: Point) -> Point:
@@ -133,83 +127,114 @@ def _facing(box: Box, side: str) -> Point:
 
 
 def _measurement(
-    block: Block, origin: Box, construct: Construct, found: dict[tuple[str, str], ParameterPart]
-) -> list[str]:
+    block: Block, origin: Box, construct: Construct, found: dict[tuple[str, str], ParameterPart], options: FigureOptions
+) -> list[Item]:
     """Rectangles and the thin arrows between them and the ellipse."""
-    shapes, labels = [], []
-    ellipse = Box(origin.x + block.ellipse.x, origin.y + block.ellipse.y, block.ellipse.width, block.ellipse.height)
+    shapes: list[Item] = []
+    labels: list[Item] = []
+    ellipse = block.ellipse.moved(origin.x, origin.y)
     for name, relative in block.boxes.items():
-        box = Box(origin.x + relative.x, origin.y + relative.y, relative.width, relative.height)
+        box = relative.moved(origin.x, origin.y)
         near = _facing(box, block.side)
         rim = _edge_point(ellipse, near)
         start, end = (near, rim) if construct.mode == "formative" else (rim, near)
         angle = math.degrees(math.atan2(end[1] - start[1], end[0] - start[0]))
         back = (end[0] - 5 * math.cos(math.radians(angle)), end[1] - 5 * math.sin(math.radians(angle)))
-        shapes.append(
-            f'<line x1="{start[0]:.1f}" y1="{start[1]:.1f}" x2="{back[0]:.1f}" y2="{back[1]:.1f}" '
-            f'stroke="{GREY}" stroke-width="0.9"/>'
-        )
+        shapes.append(Line((_straight(start, back),), GREY, 0.9))
         shapes.append(_head(end, angle, 6))
-        shapes.append(
-            f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}" '
-            f'fill="{PAPER}" stroke="{INK}" stroke-width="1"/>'
-        )
-        shapes.append(_text(*(box.centre[0], box.centre[1] + 4), fit_text(name, 11.5, box.width - 6), 11.5))
+        shapes.append(Rectangle(box, PAPER, INK))
+        shapes.append(Words((box.centre[0], box.centre[1] + 4), fit_text(name, 11.5, box.width - 6), 11.5, INK))
         key = (name, construct.name) if construct.mode == "formative" else (construct.name, name)
-        parameter = found.get(key)
+        parameter = found.get(key) if options.loadings else None
         if parameter is not None:
-            value = coefficient(parameter.standardized)
+            value = options.number(_value(parameter, options))
             share = 0.42 if block.side in ("left", "right") else 0.34
             x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
             width = text_width(value, 10.5) + 3
-            labels.append(
-                f'<rect x="{x - width / 2:.1f}" y="{y - 6.5:.1f}" width="{width:.1f}" height="13" fill="{PAPER}"/>'
-            )
-            labels.append(_text(x, y + 3.6, value, 10.5))
+            labels.append(Rectangle(Box(x - width / 2, y - 6.5, width, 13), PAPER))
+            labels.append(Words((x, y + 3.6), value, 10.5, INK))
     return shapes + labels
 
 
-def _node(block: Block | None, box: Box, name: str, r_squared: float | None) -> list[str]:
+def _node(block: Block | None, box: Box, name: str, r_squared: str | None) -> list[Item]:
+    shapes: list[Item]
     if block is None:
         box = box if r_squared is None else Box(box.x, box.y + BESIDE, box.width, box.height - BESIDE)
         cx, cy = box.centre
         above = box.y - 5
-        shapes = [
-            f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}" '
-            f'fill="{PAPER}" stroke="{INK}" stroke-width="1.4"/>'
-        ]
+        shapes = [Rectangle(box, PAPER, INK, 1.4)]
     else:
-        cx, cy = box.x + block.ellipse.centre[0], box.y + block.ellipse.centre[1]
-        half = block.ellipse.height / 2
+        ellipse = block.ellipse.moved(box.x, box.y)
+        cx, cy = ellipse.centre
+        half = ellipse.height / 2
         above = cy + half + 13 if block.side == "above" else cy - half - 5  # away from its indicators
-        shapes = [
-            f'<ellipse cx="{cx:.1f}" cy="{cy:.1f}" rx="{block.ellipse.width / 2:.1f}" '
-            f'ry="{block.ellipse.height / 2:.1f}" fill="{PAPER}" stroke="{INK}" stroke-width="1.4"/>'
-        ]
-    shapes.append(_text(cx, cy + 5, name, 14, bold=True))
+        shapes = [Ellipse(ellipse, PAPER, INK, 1.4)]
+    shapes.append(Words((cx, cy + 5), name, 14, INK, bold=True))
     if r_squared is not None:
-        shapes.append(_text(cx, above, f"R² = {coefficient(r_squared)}", 11, fill=GREY))
+        shapes.append(Words((cx, above), r_squared, 11, GREY))
     return shapes
 
 
-def _explained(model: Model, results: Results, name: str) -> float | None:
+def _explained(model: Model, results: Results, name: str, options: FigureOptions) -> str | None:
     """The R² that is drawn: none where nothing leads to it, or where it is 1 by definition."""
     construct = model.by_name.get(name)
-    return None if construct is not None and construct.mode == "formative" else results.r_squared.get(name)
+    if not options.r_squared or options.parts == "measurement" or (construct and construct.mode == "formative"):
+        return None
+    value = results.r_squared.get(name)
+    return None if value is None else f"R² = {options.share(value)}"
 
 
-def paper_figure(
-    results: Results, *, indicators: bool = True, intervals: bool = True, about: tuple[str, str] | None = None
-) -> str:
-    """The model of a results document with its standardized estimates, as SVG text; `about` a source and an outcome only what
-    lies between them, with the effects in the note.
+def _value(parameter: ParameterPart, options: FigureOptions) -> float | None:
+    return parameter.standardized if options.standardized else parameter.estimate
 
-    Ellipses are constructs, rectangles observed variables. Lines are dashed where the interval contains zero. Raises ValueError
-    where no route leads from source to outcome.
+
+def _bounds(parameter: ParameterPart, options: FigureOptions) -> Interval | None:
+    """The interval that decides: the bootstrap's headline, from the standard error where none was run."""
+    boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
+    if boot is not None:
+        return boot.headline
+    return parameter.standardized_interval if options.standardized else parameter.interval
+
+
+def _p_value(parameter: ParameterPart, options: FigureOptions) -> float | None:
+    boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
+    return parameter.p_value if boot is None else boot.p_value
+
+
+def _said(parameter: ParameterPart | None, options: FigureOptions) -> tuple[str, str]:
+    """What is written at a path: its value, and what stands beside or below it."""
+    if parameter is None:
+        return "–", ""
+    value = options.number(_value(parameter, options))
+    p = _p_value(parameter, options)
+    if options.beside == "stars":
+        return value + next((stars for limit, stars in STARS if p is not None and p < limit), ""), ""
+    if options.beside == "p":
+        return value, "" if p is None else options.p(p_words(p))
+    if options.beside == "se":
+        boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
+        plain_error = parameter.standardized_se if options.standardized else parameter.se
+        se = plain_error if boot is None else boot.se
+        return value, "" if se is None else f"({options.number(se)})"
+    return value, options.range(_bounds(parameter, options)) if options.beside == "interval" else ""
+
+
+def _uncertain(parameter: ParameterPart | None, options: FigureOptions) -> bool:
+    bounds = None if parameter is None else _bounds(parameter, options)
+    return bounds is not None and bounds[0] <= 0 <= bounds[1]
+
+
+def diagram(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> Drawing:
+    """The model of a results document with its estimates; `about` a source and an outcome only what lies between them, with
+    the effects in the note.
+
+    Ellipses are constructs, rectangles observed variables. Raises ValueError where no route leads from source to outcome.
     """
+    options = options or FigureOptions()
     whole = model = read(parse(results.model))
+    indicators = options.parts != "structure" and about is None
     if about is not None:
-        model, indicators = between(model, results, about), False
+        model = between(model, results, about)
     found = {(p.from_, p.to): p for p in results.parameters if p.kind in ("path", "loading", "weight")}
     sides = _sides(model)
     blocks: dict[str, Block] = {}
@@ -217,69 +242,63 @@ def paper_figure(
     for construct in model.constructs:
         shown = construct if indicators else Construct(construct.name, construct.mode, ())
         side = sides[construct.name] if indicators else "right"
-        blocks[construct.name] = _block(shown, side, _explained(model, results, construct.name) is not None)
+        explained = _explained(model, results, construct.name, options) is not None
+        blocks[construct.name] = _block(shown, side, explained)
         cards.append(blocks[construct.name].card)
     for name in model.observed:
         wide = max(96.0, text_width(name, 14, "sans-bold") + 24)
-        room = BESIDE if _explained(model, results, name) is not None else 0.0
+        room = BESIDE if _explained(model, results, name, options) is not None else 0.0
         cards.append(Card(name, wide, 44 + room, Box(0, room, wide, 44)))
     arrows, texts = [], {}
-    for source, target in model.paths:
+    for source, target in model.paths if options.parts != "measurement" else ():
         parameter = found.get((source, target))
-        value = coefficient(parameter.standardized if parameter else None)
-        interval = interval_text(standardized_headline(parameter)) if parameter and intervals else ""
-        texts[(source, target)] = (value, interval)
-        width = max(text_width(value, 13, "sans-bold"), text_width(interval, 9.5)) + 8
-        arrows.append(Arrow(source, target, width, 28.0 if interval else 17.0))
+        if options.uncertain == "hidden" and _uncertain(parameter, options):
+            continue
+        value, below = _said(parameter, options)
+        texts[source, target] = value, below
+        width = max(text_width(value, 13, "sans-bold"), text_width(below, 9.5)) + 8
+        arrows.append(Arrow(source, target, width, 28.0 if below else 17.0))
     layout = arrange(cards, arrows, spacing=Spacing(column=40, row=30, lane=30, margin=16))
-    body: list[str] = []
-    labels: list[str] = []
+    body: list[Item] = []
+    labels: list[Item] = []
+    largest = max((abs(found[pair].standardized or 0.0) for pair in texts if pair in found), default=1.0) or 1.0
     for routed in layout.arrows:
-        parameter = found.get((routed.source, routed.target))
-        bounds = standardized_headline(parameter) if parameter else None
-        dashed = bounds is not None and bounds[0] <= 0 <= bounds[1]
-        dash = ' stroke-dasharray="5 4"' if dashed else ""
-        data = path_data(shortened(routed.curves, HEAD - 1))
-        body.append(f'<path d="{data}" fill="none" stroke="{INK}" stroke-width="1.3"{dash}/>')
-        body.append(_head(routed.curves[-1].end, arrival_angle(routed.curves)))
-        value, interval = texts[(routed.source, routed.target)]
+        pair = (routed.source, routed.target)
+        parameter = found.get(pair)
+        uncertain = _uncertain(parameter, options)
+        stroke = PALE if uncertain and options.uncertain == "grey" else INK
+        size = abs(parameter.standardized or 0.0) / largest if parameter else 0.0
+        width = THINNEST + (THICKEST - THINNEST) * size if options.thickness else 1.3
+        head = HEAD + (width - 1.3) * 1.6 if options.thickness else HEAD
+        curves = tuple(shortened(routed.curves, head - 1))
+        body.append(Line(curves, stroke, width, uncertain and options.uncertain == "dashed"))
+        body.append(_head(routed.curves[-1].end, arrival_angle(routed.curves), head, stroke))
+        value, below = texts[pair]
         box = routed.label
-        cx, _ = box.centre
-        labels.append(
-            f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}" fill="{PAPER}"/>'
-        )
-        labels.append(_text(cx, box.y + 13, value, 13, bold=True))
-        if interval:
-            labels.append(_text(cx, box.y + 25, interval, 9.5, fill=GREY))
-    constructs = model.by_name
+        labels.append(Rectangle(box, PAPER))
+        labels.append(Words((box.centre[0], box.y + 13), value, 13, GREY if stroke == PALE else INK, bold=True))
+        if below:
+            labels.append(Words((box.centre[0], box.y + 25), below, 9.5, GREY))
     for name, box in layout.cards.items():
         block = blocks.get(name)
         if block is not None:
-            body += _measurement(block, box, constructs[name], found)
-        body += _node(block, box, name, _explained(model, results, name))
-    note = _note(model, results, intervals) + ("" if about is None else f" {words(whole, model, results, about)}")
-    lines = _wrap(note, 11, (layout.width - 32) / WIDER_ELSEWHERE)
-    height = layout.height + 14 + 15 * len(lines)
+            body += _measurement(block, box, model.by_name[name], found, options)
+        body += _node(block, box, name, _explained(model, results, name, options))
+    said = [_note(model, results, options)] if options.note else []
+    said += [_fit_line(results, options)] if options.fit else []
+    said += [words(whole, model, results, about, options)] if about is not None and options.note else []
+    lines = _wrap(" ".join(said), 11, (layout.width - 32) / WIDER_ELSEWHERE)
+    height = layout.height + (14 + 15 * len(lines) if lines else 0)
     for i, line in enumerate(lines):
-        labels.append(_text(16, layout.height + 12 + 15 * i, line, 11, anchor="start", fill=GREY))
-    title = escape(f"Path diagram: {listed(model.structure_nodes, 12)}")
-    return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {layout.width:.0f} {height:.0f}" '
-        f'width="{layout.width:.0f}" height="{height:.0f}" font-family="{FONT}" role="img">'
-        f"<title>{title}</title><style>{_font_face()}</style>"
-        f'<rect width="100%" height="100%" fill="{PAPER}"/>{"".join(body)}{"".join(labels)}</svg>\n'
-    )
+        labels.append(Words((16, layout.height + 12 + 15 * i), line, 11, GREY, anchor="start"))
+    ground = Rectangle(Box(0, 0, layout.width, height), PAPER)
+    title = f"Path diagram: {listed(model.structure_nodes, 12)}"
+    return Drawing(layout.width, height, title, (ground, *body, *labels))
 
 
-@cache
-def _font_face() -> str:
-    """The bundled font inside the file, so that the figure looks the same wherever it is opened in a browser."""
-    font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
-    data = base64.b64encode(font).decode()
-    return (
-        "@font-face{font-family:'Source Sans 3';font-weight:200 900;"
-        f"src:url(data:font/woff2;base64,{data}) format('woff2')}}"
-    )
+def paper_figure(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> str:
+    """The same as SVG text."""
+    return svg(diagram(results, options, about))
 
 
 def _wrap(text: str, size: float, width: float) -> list[str]:
@@ -294,24 +313,64 @@ def _wrap(text: str, size: float, width: float) -> list[str]:
     return [*lines, line] if line else lines
 
 
-def _note(model: Model, results: Results, intervals: bool) -> str:
+def _note(model: Model, results: Results, options: FigureOptions) -> str:
     level = f"{100 * results.settings.level:g} %"
     n = results.data.n_used if results.data else 0
-    if results.bootstrap_summary is not None:
-        basis = (
-            f"{INTERVALS[results.settings.interval]} bootstrap intervals ({results.bootstrap_summary.used} resamples)"
-        )
-    elif any(p.se is not None for p in results.parameters):
-        basis = "intervals from standard errors"
+    summary = results.bootstrap_summary
+    scale = "Standardized" if options.standardized else "Unstandardized"
+    parts = [f"Note. {scale} {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
+    if summary is not None:
+        kind = f"{INTERVALS[results.settings.interval]} bootstrap intervals ({summary.used} resamples)"
     else:
-        basis = ""
-    parts = [f"Note. Standardized {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
-    if intervals and basis:
-        parts.append(f"In brackets {level} {basis}.")
-    parts.append("Dashed: the interval contains zero." if basis else "There are no intervals without a bootstrap.")
+        kind = "intervals from standard errors" if any(p.se is not None for p in results.parameters) else ""
+    structure = options.parts != "measurement" and bool(model.paths)
+    if structure and options.beside == "interval" and kind:
+        parts.append(f"In brackets {level} {kind}.")
+    basis = "the bootstrap" if summary is not None else "standard errors"
+    if structure and options.beside == "stars" and kind:
+        parts.append(options.p(f"* p < .05, ** p < .01, *** p < .001, by {basis}."))
+    if structure and options.beside == "p" and kind:
+        parts.append(f"p by {basis}.")
+    if structure and options.beside == "se" and kind:
+        parts.append(f"In parentheses {'bootstrap ' if summary is not None else ''}standard errors.")
+    if structure and not kind:
+        parts.append("There are no intervals without a bootstrap.")
+    elif structure:
+        said = {
+            "dashed": "Dashed: the {} interval contains zero.",
+            "grey": "Grey: the {} interval contains zero.",
+            "hidden": "Paths whose {} interval contains zero are not drawn.",
+            "plain": "",
+        }[options.uncertain]
+        named = "" if options.beside == "interval" else f"{level} "
+        parts.append(said.format(named).replace("  ", " ") if said else "")
+    if options.thickness and structure:
+        parts.append("Lines are as thick as the standardized path is large.")
     exogenous = [name for name in model.structure_nodes if name not in {t for _, t in model.paths}]
     if len(exogenous) > 1:
         parts.append("Covariances of exogenous variables are estimated and not drawn.")
     if model.covariances:
         parts.append("Stated covariances are not drawn.")
-    return " ".join(parts)
+    return " ".join(part for part in parts if part)
+
+
+def _fit_line(results: Results, options: FigureOptions) -> str:
+    """A few figures of fit, those that there are."""
+    fit = results.fit
+    if fit is None:
+        return ""
+    said = []
+    if fit.chi_square is not None and fit.df is not None:
+        p = "" if fit.p_value is None else f", {options.p(p_words(fit.p_value))}"
+        said.append(f"χ²({fit.df}) = {fit.chi_square:.1f}{p}")
+    for name, value in (("CFI", fit.cfi), ("TLI", fit.tli)):
+        if value is not None:
+            said.append(f"{name} = {options.model_copy(update={'decimals': 3}).share(value)}")
+    if fit.rmsea is not None:
+        three = options.model_copy(update={"decimals": 3})
+        bounds = fit.rmsea_interval
+        around = "" if bounds is None else f" [{three.share(bounds[0])}, {three.share(bounds[1])}]"
+        said.append(f"RMSEA = {three.share(fit.rmsea)}{around}")
+    if fit.srmr is not None:
+        said.append(f"SRMR = {options.model_copy(update={'decimals': 3}).share(fit.srmr)}")
+    return f"Fit: {', '.join(said)}." if said else ""

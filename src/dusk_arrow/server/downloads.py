@@ -10,14 +10,16 @@ from pydantic import BaseModel, Field
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.writing import write_rows
-from dusk_arrow.figure.paper import paper_figure
+from dusk_arrow.figure.formats.registry import FORMATS
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.paper import diagram
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.server.context import attachment, context, version_data
 from dusk_arrow.server.documents import fit_revision
-from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.model_state import ViewPart, find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -36,25 +38,36 @@ def _estimated(model_id: int) -> tuple[Results, str]:
 
 
 class FigureQuery(BaseModel):
-    """A source and an outcome, where the figure is to be of what lies between them."""
+    """How the figure is drawn (the options as JSON; as they are kept with the model unless given), and a source and an outcome
+    where it is to be of what lies between them."""
 
+    options: str | None = Field(default=None, max_length=4000)
     source: str | None = Field(default=None, max_length=200)
     outcome: str | None = Field(default=None, max_length=200)
 
 
-@api.get("/<int:model_id>/figure.svg", operation_id="getFigure", responses={200: None})
-def get_figure(path: ModelPath, query: FigureQuery) -> Response:
-    """The figure for a paper as SVG: of the whole model, or of one mediation."""
+class FigurePath(ModelPath):
+    """A model, and the format of its figure."""
+
+    ending: Literal["svg", "pdf", "png"]
+
+
+@api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
+def get_figure(path: FigurePath, query: FigureQuery) -> Response:
+    """The figure for a paper: of the whole model, or of one mediation."""
     results, name = _estimated(path.model_id)
     if not results.converged:
         raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    if query.source is None or query.outcome is None:
-        return attachment(paper_figure(results), f"{name}.svg", "image/svg+xml")
+    with context().sessions() as session:
+        kept = ViewPart.model_validate(find_model(session, path.model_id).view).figure
+    options = kept if query.options is None else FigureOptions.model_validate_json(query.options)
+    pair = None if query.source is None or query.outcome is None else (query.source, query.outcome)
     try:
-        figure = paper_figure(results, about=(query.source, query.outcome))
+        drawing = diagram(results, options, pair)
     except ValueError as error:
         raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
-    return attachment(figure, f"{name}_{query.source}_{query.outcome}.svg", "image/svg+xml")
+    file = "_".join([name, *(pair or ())])
+    return attachment(FORMATS[path.ending].render(drawing), f"{file}.{path.ending}", FORMATS[path.ending].mimetype)
 
 
 class ScoresQuery(BaseModel):

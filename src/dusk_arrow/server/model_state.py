@@ -10,6 +10,7 @@ from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import View, board
+from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
@@ -33,8 +34,8 @@ class PicturePart(BaseModel):
 
 class ViewPart(BaseModel):
     """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances show, the figures of its readout by family, where they were chosen, and the mediations
-    whose pictures were sent to the report."""
+    whether all its covariances show, the figures of its readout by family, where they were chosen, the mediations
+    whose pictures were sent to the report, and how its figure is drawn."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
@@ -42,6 +43,7 @@ class ViewPart(BaseModel):
     arcs: bool = False
     figures: dict[str, list[str]] = Field(default={}, max_length=8)
     pictures: list[PicturePart] = Field(default=[], max_length=40)
+    figure: FigureOptions = FigureOptions()
 
 
 class ConstructLine(BaseModel):

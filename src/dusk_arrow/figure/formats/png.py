@@ -1,0 +1,26 @@
+"""A drawing as PNG, made from its SVG with the bundled font."""
+
+from __future__ import annotations
+
+from importlib.resources import as_file, files
+
+from resvg_py import svg_to_bytes
+
+from dusk_arrow.figure.drawing import Drawing
+from dusk_arrow.figure.formats.svg import svg
+
+DOTS = 300
+POINTS = 72
+
+
+def png(drawing: Drawing, dots_per_inch: int = DOTS) -> bytes:
+    """The drawing in dots, by default as many as journals ask for."""
+    with as_file(files("dusk_arrow.figure") / "fonts") as folder:
+        return bytes(
+            svg_to_bytes(
+                svg_string=svg(drawing, font=False),
+                zoom=dots_per_inch / POINTS,
+                font_dirs=[str(folder)],
+                sans_serif_family="Source Sans 3",
+            )
+        )

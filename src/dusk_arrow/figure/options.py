@@ -1,0 +1,46 @@
+"""How a figure is drawn: what is shown of the model, and how its numbers are written."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from dusk_arrow.core.wording import coefficient, plain
+
+
+class FigureOptions(BaseModel):
+    """Choices for the figure of a paper, as they are kept with a project or in a file."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    parts: Literal["both", "structure", "measurement"] = "both"
+    standardized: bool = True
+    decimals: Literal[2, 3] = 2
+    leading_zero: bool = False
+    beside: Literal["interval", "stars", "p", "se", "nothing"] = "interval"
+    loadings: bool = True
+    r_squared: bool = True
+    uncertain: Literal["dashed", "grey", "hidden", "plain"] = "dashed"
+    thickness: bool = False
+    fit: bool = False
+    note: bool = True
+
+    def number(self, value: float | None) -> str:
+        """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""
+        if self.standardized and not self.leading_zero:
+            return coefficient(value, self.decimals)
+        return plain(value, self.decimals)
+
+    def share(self, value: float | None) -> str:
+        """R² and other figures that cannot exceed 1."""
+        return plain(value, self.decimals) if self.leading_zero else coefficient(value, self.decimals)
+
+    def p(self, words: str) -> str:
+        """Words about p in the tradition that was chosen: `p < .001` or `p < 0.001`."""
+        return re.sub(r"(?<= )\.(?=\d)", "0.", words) if self.leading_zero else words
+
+    def range(self, bounds: tuple[float, float] | None) -> str:
+        """An interval, empty where there is none."""
+        return "" if bounds is None else f"[{self.number(bounds[0])}, {self.number(bounds[1])}]"
