@@ -29,7 +29,7 @@ def survey(tmp_path: Path) -> Path:
 def test_a_messy_file_is_put_right_before_anything_is_stored(page: Page, survey: Path) -> None:
     """Every fault has a button, and the columns arrive as they were shown."""
     page.open("/")
-    page.all("input[type=file]")[0].send_keys(str(survey))
+    page.until(lambda: page.all("input[type=file]"))[0].send_keys(str(survey))
     rows = page.find("input[type=number]")
     rows.send_keys(Keys.CONTROL, "a")
     rows.send_keys("1")
@@ -131,7 +131,7 @@ def test_a_matrix_is_recognised_and_asks_for_its_cases(page: Page, tmp_path: Pat
     path = tmp_path / "published.csv"
     path.write_text("wa1;wa2;wa3\n1;0,5;0,4\n0,5;1;0,3\n0,4;0,3;1\n")
     page.open("/")
-    page.all("input[type=file]")[0].send_keys(str(path))
+    page.until(lambda: page.all("input[type=file]"))[0].send_keys(str(path))
     problems = page.find("[aria-label='Problems']")
     page.until(lambda: "How many cases are behind the matrix?" in problems.text)
     assert not page.button("Bring it in").is_enabled()

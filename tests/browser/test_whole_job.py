@@ -43,7 +43,7 @@ def by_keyboard(page: Page, source: str, letters: str, key: str) -> None:
 def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     """Import, constructs from blocks, paths, estimates, an item aside, bootstrap, diagram: nothing may be in the way."""
     page.open("/")
-    page.all("input[type=file]")[0].send_keys(str(DEMO / "river_wardens.csv"))
+    page.until(lambda: page.all("input[type=file]"))[0].send_keys(str(DEMO / "river_wardens.csv"))
     page.press("Bring it in")
     page.until(lambda: "/data" in page.driver.current_url)
     table = page.find("table[aria-label='Columns of the data set']").text
@@ -159,7 +159,7 @@ def test_the_lens_knows_a_path(page: Page) -> None:
 def test_observed_columns_make_a_mediation(page: Page) -> None:
     """A study without constructs works by the same gestures."""
     page.open("/")
-    page.all("input[type=file]")[0].send_keys(str(DEMO / "night_ferry.csv"))
+    page.until(lambda: page.all("input[type=file]"))[0].send_keys(str(DEMO / "night_ferry.csv"))
     page.press("Bring it in")
     page.until(lambda: "/data" in page.driver.current_url)
     page.find("a[href$='/model']").click()
@@ -180,7 +180,7 @@ def test_useless_files_are_refused_in_words(page: Page, tmp_path: Path) -> None:
     bad = tmp_path / "twice.csv"
     bad.write_text("a,b,a\n1,2,3\n")
     page.open("/")
-    page.all("input[type=file]")[0].send_keys(str(bad))
+    page.until(lambda: page.all("input[type=file]"))[0].send_keys(str(bad))
     alert = page.find("main [role=alert]").text
     assert not page.button("Bring it in").is_enabled()
     assert "2 columns are called a (positions 1 and 3)" in alert

@@ -167,11 +167,12 @@ def test_every_estimator_writes_the_whole_document(tmp_path: Path, estimator: st
 
 def test_full_information_means_and_robust_errors(tmp_path: Path) -> None:
     """Missing answers switch nothing off: every case counts, intercepts are listed, the scaled test is there."""
-    code, found = run_json(tmp_path, "--data", RIVER, "--missing", "full-information")
+    code, found = run_json(tmp_path, "--data", RIVER, "--missing", "full-information", "--no-what-ifs")
     assert (code, found["data"]["n_used"], found["settings"]["errors"]) == (0, 412, "observed")
     assert {"intercept", "mean"} <= {p["kind"] for p in found["parameters"]}
     assert found["implied"]["means"] is not None
-    code, robust = run_json(tmp_path, "--data", RIVER, "--missing", "full-information", "--errors", "sandwich")
+    how = ["--missing", "full-information", "--errors", "sandwich", "--no-what-ifs"]
+    code, robust = run_json(tmp_path, "--data", RIVER, *how)
     assert code == 0
     assert robust["fit"]["scaled"]["robust_cfi"] is not None
     assert robust["fit"]["chi_square"] == pytest.approx(found["fit"]["chi_square"])

@@ -108,7 +108,7 @@ def rows_of(text: str, seed: int, n: int = 150) -> tuple[np.ndarray, ParameterTa
     return rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n), table
 
 
-@pytest.mark.parametrize(("text", "n"), [(THREE, 150), (FORMATIVE, 600), ("x leads to m\nm and x lead to y", 60)])
+@pytest.mark.parametrize(("text", "n"), [(THREE, 300), (FORMATIVE, 600), ("x leads to m\nm and x lead to y", 60)])
 def test_batched_bootstrap_equals_one_fit_per_resample(text: str, n: int) -> None:
     """The fast way must give what fitting each of 200 resamples by itself gives, to 1e-6, resample by resample."""
     values, table = rows_of(text, 21, n)

@@ -48,12 +48,13 @@ def test_bounds_of_the_presets(preset: Preset, key: str, values: tuple[float, ..
 def test_a_stricter_preset_never_passes_what_a_looser_one_fails() -> None:
     """Otherwise the names would lie."""
     rank = {"misses": 0, "borderline": 1, "meets": 2}
+    sheets = [sheet(preset) for preset in ORDER]
     for criterion in SHEET:
         if criterion.good is None:
             continue
         for step in range(0, 1201):
             value = step / 100
-            verdicts = [rank[sheet(preset).judge(criterion.key, value)] for preset in ORDER]
+            verdicts = [rank[one.judge(criterion.key, value)] for one in sheets]
             assert verdicts == sorted(verdicts), (criterion.key, value)
 
 

@@ -151,14 +151,14 @@ def test_a_computation_that_breaks_off_is_told(monkeypatch: pytest.MonkeyPatch) 
 def test_resamples_that_fail_are_counted_and_told() -> None:
     """Twenty cases with weak items: many resamples have no admissible solution, and the intervals say so."""
     weak = simulated(3, 25, loading=0.3)
-    analysis = analyse(parse(ONE), weak, Settings(bootstrap=60, seed=1))
+    analysis = analyse(parse(ONE), weak, Settings(bootstrap=20, seed=1))
     assert analysis.outcome == "estimated"
     assert analysis.bootstrap is not None
     lost = analysis.bootstrap.not_converged + analysis.bootstrap.inadmissible
     told = [p for p in analysis.problems if p.code == "many_bad_resamples"]
     assert lost > 3
     assert told
-    assert told[0].message.startswith(f"{lost} of 60 ")
+    assert told[0].message.startswith(f"{lost} of 20 ")
     sound = analyse(parse(ONE), CASES, Settings(bootstrap=60, seed=1))
     assert not [p for p in sound.problems if p.code == "many_bad_resamples"]
 

@@ -20,6 +20,7 @@ from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
+from dusk_arrow.runs import cluster
 from dusk_arrow.runs.cluster import ClusterPool
 from tests.conftest import ROOT, demo_data, demo_text
 
@@ -83,8 +84,9 @@ def test_a_cluster_gives_the_same_numbers(workers: tuple[str, list[subprocess.Po
         pool.close()
 
 
-def test_a_cluster_that_is_not_there_is_a_problem_in_words() -> None:
+def test_a_cluster_that_is_not_there_is_a_problem_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
     """A mistyped address ends a run with what to do, not with silence."""
+    monkeypatch.setattr(cluster, "PATIENCE", 0.3)
     with pytest.raises(ProblemError) as caught:
         ClusterPool("tcp://127.0.0.1:9")
     assert "No scheduler answers at tcp://127.0.0.1:9" in caught.value.problems[0].message
