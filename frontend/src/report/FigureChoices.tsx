@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { Choose, Heading, LINK } from "../shared/controls";
+import { Choose, Explained, Heading, LINK } from "../shared/controls";
 
 export type Options = Schemas["FigureOptions"];
 type Key = keyof Options;
@@ -85,8 +85,10 @@ export function FigureChoices({ options, set }: { options: Options; set: (option
           {words}
         </label>
       ))}
-      <p className="mt-3 text-quiet">
-        The note says what was chosen.{" "}
+      <p className="mt-3">
+        <Explained page="figure">What each choice does</Explained>
+      </p>
+      <p className="mt-2 text-quiet">
         <a
           className={LINK}
           href={`data:application/json,${encodeURIComponent(JSON.stringify(options))}`}
@@ -94,7 +96,7 @@ export function FigureChoices({ options, set }: { options: Options; set: (option
         >
           Save these choices
         </a>{" "}
-        for <code>./dusk fit --figure-options</code>.
+        for the command line (<code>--figure-options</code>).
       </p>
     </section>
   );

@@ -6,7 +6,7 @@ from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.writing import write_rows
@@ -60,7 +60,10 @@ def get_figure(path: FigurePath, query: FigureQuery) -> Response:
         raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
     with context().sessions() as session:
         kept = ViewPart.model_validate(find_model(session, path.model_id).view).figure
-    options = kept if query.options is None else FigureOptions.model_validate_json(query.options)
+    try:
+        options = kept if query.options is None else FigureOptions.model_validate_json(query.options)
+    except ValidationError as error:
+        raise refuse(422, "figure_options", f"The figure cannot be drawn so: {error.errors()[0]['msg']}.") from None
     pair = None if query.source is None or query.outcome is None else (query.source, query.outcome)
     try:
         drawing = diagram(results, options, pair)
