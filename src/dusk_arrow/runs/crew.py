@@ -52,7 +52,6 @@ class Turn:
         self._crew, self._run_id, self._keeper, self._leaving = crew, run_id, keeper, leaving
         self._begun = self._told = monotonic()
         self._show_next = FIRST_SHOWN
-        self._asked: str | None = None
         self.waited_for = False
 
     def progress(self, done: int, requested: int) -> Onward:
@@ -65,11 +64,11 @@ class Turn:
         self._told = at
         pace = (at - self._begun) / self._keeper.drawn if self._keeper.drawn else None
         left = None if pace is None else pace * (requested - done)
-        self._asked = self._crew.with_records(lambda session: self._tell(session, done, left))
-        if self._asked == "keep" and self._from_record(done):
-            return "on"  # what is on record already is kept with it
-        if self._asked is not None:
-            return "keep" if self._asked == "keep" else "stop"
+        asked = self._crew.with_records(lambda session: self._tell(session, done, left))
+        if asked == "keep":
+            return "on" if self._from_record(done) else "keep"  # what is on record already is kept with it
+        if asked is not None:
+            return "stop"
         if self.waited_for and self._keeper.drawn and at - self._begun > SLICE:
             return "pause"
         if at - self._begun >= self._show_next:

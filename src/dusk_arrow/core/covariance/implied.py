@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.linear_algebra import SMALL, Array, slices
+from dusk_arrow.core.covariance.splitting import Split, split_of
+from dusk_arrow.core.linear_algebra import Array, slices
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
@@ -53,27 +54,6 @@ class Cells(NamedTuple):
     fill_slots: NDArray[np.intp]
 
 
-class Split(NamedTuple):
-    """A model whose observed variables either have a residual of their own that covaries with none (`y` (k,)), or are nodes
-    themselves without any (`x` (l,), the nodes `x_nodes`). `loaded` (s,) are the nodes that y load on.
-
-    `loading_base` (k, s) and `residual_base` (k,) hold the fixed values of Λ and of Θ's diagonal; free ones stand at
-    `loading_flat` and `residual_flat`, with their slots among θ. `plain` says that all nodes are loaded on.
-    """
-
-    y: NDArray[np.intp]
-    x: NDArray[np.intp]
-    x_nodes: NDArray[np.intp]
-    loaded: NDArray[np.intp]
-    loading_base: Array
-    loading_flat: NDArray[np.intp]
-    loading_slots: NDArray[np.intp]
-    residual_base: Array
-    residual_flat: NDArray[np.intp]
-    residual_slots: NDArray[np.intp]
-    plain: bool
-
-
 @dataclass(frozen=True)
 class CompiledModel:
     """A parameter table laid out as index arrays, so that a batch of values becomes matrices in four steps.
@@ -110,43 +90,6 @@ def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
     twice[mirrored] = 2.0
     positions = np.array([i for i, _ in chosen], dtype=np.intp)
     return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
-
-
-def _split(table: ParameterTable, base: dict[Matrix, Array], cells: dict[Matrix, Cells]) -> Split | None:
-    """The split of a model that allows one."""
-    residuals = [p for p in table.parameters if p.matrix == "residual"]
-    if any(p.row != p.column for p in residuals):
-        return None
-    own = {p.row for p in residuals if p.value != 0.0}
-    node_at = {name: i for i, name in enumerate(table.nodes)}
-    loads = base["loading"] != 0
-    loads[cells["loading"].rows, cells["loading"].columns] = True
-    x = [i for i in range(len(table.observed)) if i not in own]
-    y = np.array([i for i in range(len(table.observed)) if i in own], dtype=np.intp)
-    if any(table.observed[i] not in node_at or loads[i].sum() != 1 for i in x):
-        return None
-    x_nodes = np.array([node_at[table.observed[i]] for i in x], dtype=np.intp)
-    loaded = np.flatnonzero(loads[y].any(axis=0))
-    if np.intersect1d(loaded, x_nodes).size or x_nodes.size > SMALL:
-        return None
-    row_at, column_at = {row: i for i, row in enumerate(y.tolist())}, {c: i for i, c in enumerate(loaded.tolist())}
-    place = [
-        row_at[r] * loaded.size + column_at[c]
-        for r, c in zip(cells["loading"].rows.tolist(), cells["loading"].columns.tolist(), strict=True)
-    ]
-    return Split(
-        y,
-        np.array(x, dtype=np.intp),
-        x_nodes,
-        loaded,
-        base["loading"][y[:, None], loaded],
-        np.array(place, dtype=np.intp),
-        cells["loading"].slots,
-        np.diagonal(base["residual"])[y],
-        np.array([row_at[row] for row in cells["residual"].rows.tolist()], dtype=np.intp),
-        cells["residual"].slots,
-        loaded.size == len(table.nodes),
-    )
 
 
 def _depth(pattern: Array) -> int | None:
@@ -197,7 +140,7 @@ def lay_out(table: ParameterTable) -> CompiledModel:
         n_free,
         slots.size > n_free,
         table.means,
-        _split(table, base, cells),
+        split_of(table, base["loading"], base["residual"], cells["loading"], cells["residual"]),
         _depth(pattern),
     )
 

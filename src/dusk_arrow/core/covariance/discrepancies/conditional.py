@@ -12,7 +12,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel, Split, add_derivatives, matrix, resolvent, sum_slots
+from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, resolvent, sum_slots
+from dusk_arrow.core.covariance.splitting import Split
 from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, swept
 
 

@@ -12,7 +12,6 @@ from dusk_arrow.core.covariance.discrepancies.conditional import SplitSamples, s
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
-    Split,
     derivative_factors,
     gradient_of,
     implied,
@@ -22,6 +21,7 @@ from dusk_arrow.core.covariance.implied import (
     second_derivatives,
     to_slots,
 )
+from dusk_arrow.core.covariance.splitting import Split
 from dusk_arrow.core.linear_algebra import (
     Array,
     guarded_cholesky,
