@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
-import { addIntervals, useChoices } from "../api/hooks";
+import { useChoices } from "../api/hooks";
+import { addIntervals } from "../api/runs";
 import type { StationProps } from "../frame/stations";
 import { useDesk } from "../model/desk";
 import { Heading, TextButton } from "../shared/controls";

@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from "react";
 import type { ModelState, Run } from "../api/client";
-import { beginRun, isOpen } from "../api/hooks";
+import { beginRun, isOpen } from "../api/runs";
 import { Choose, LINK, Primary } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import type { Scale } from "./scale";

@@ -1,6 +1,7 @@
 import { api, take, type ModelState, type Run } from "../api/client";
 import { attempt } from "../api/attempt";
-import { isOpen, type Gestures } from "../api/hooks";
+import { type Gestures } from "../api/hooks";
+import { isOpen } from "../api/runs";
 import { complain, useDesk } from "../model/desk";
 import { resampleWords } from "../shared/numbers";
 

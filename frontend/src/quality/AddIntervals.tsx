@@ -1,5 +1,6 @@
 import type { ModelState } from "../api/client";
-import { addIntervals, isOpen, useProject, useRun } from "../api/hooks";
+import { useProject } from "../api/hooks";
+import { addIntervals, isOpen, useRun } from "../api/runs";
 import { TextButton } from "../shared/controls";
 
 /** A bootstrap begun from where intervals are missed; how it goes is said in the status line. */
