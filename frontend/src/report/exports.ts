@@ -17,8 +17,8 @@ const of = (file: string) => (model: ModelState) => `/api/models/${model.id}/${f
 /** Every file of a model. Adding one is adding a line here and a route in server/downloads.py. */
 export const EXPORTS: Export[] = [
   { key: "figure", words: "Figure", ending: "svg", offered: "report", href: of("figure.svg") },
-  { key: "figure-pdf", words: "Figure", ending: "pdf", offered: "report", href: of("figure.pdf") },
-  { key: "figure-png", words: "Figure", ending: "png", offered: "report", href: of("figure.png") },
+  { key: "figure-pdf", words: "Figure as PDF", ending: "pdf", offered: "report", href: of("figure.pdf") },
+  { key: "figure-png", words: "Figure as PNG", ending: "png", offered: "report", href: of("figure.png") },
   { key: "results", words: "Results", ending: "json", offered: "report", href: of("results.json") },
   {
     key: "covariances",
