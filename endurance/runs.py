@@ -26,13 +26,6 @@ QUEUED = 20
 KINDS = ("worker", "crew", "server", "database")
 
 
-def children(process: int) -> list[int]:
-    """The processes that a process has started."""
-    with contextlib.suppress(OSError):
-        return [int(n) for n in Path(f"/proc/{process}/task/{process}/children").read_text().split()]
-    return []
-
-
 def started_by(process: int) -> list[int]:
     """Spawned processes of ours among a process's children and those of its threads."""
     found = []
@@ -70,9 +63,9 @@ def ended(instance: Instance, run: int, seconds: float = 300) -> dict[str, Any]:
     raise RuntimeError(f"run {run} did not end: {found}")
 
 
-def figures(instance: Instance) -> Any:
-    """Everything that rests on resamples in the model's document."""
-    document = patiently(instance, f"/api/models/{MODEL}/results.json")
+def figures(instance: Instance, model: int) -> Any:
+    """Everything that rests on resamples in a model's document."""
+    document = patiently(instance, f"/api/models/{model}/results.json")
     return [document[key] for key in ("parameters", "effects", "bootstrap_figures", "differences", "bootstrap_summary")]
 
 
@@ -125,7 +118,7 @@ def main(kills: int, seed: int) -> int:
         instance.start()
         asked = {"resamples": 20_000, "seed": 1}
         ended(instance, instance.ask(f"/api/models/{MODEL}/runs", asked)["id"])
-        wanted = figures(instance)
+        wanted = figures(instance, MODEL)
         wrong += crowd(instance)
         done = 0
         while done < kills:
@@ -137,9 +130,7 @@ def main(kills: int, seed: int) -> int:
                 kill(instance, what)
                 done += 1
             found = ended(instance, run)
-            document = patiently(instance, f"/api/models/{copy}/results.json")
-            keys = ("parameters", "effects", "bootstrap_figures", "differences", "bootstrap_summary")
-            if found["state"] != "finished" or [document[key] for key in keys] != wanted:
+            if found["state"] != "finished" or figures(instance, copy) != wanted:
                 wrong += 1
                 print(f"after {done} kills, the last of {what}: {found}", file=sys.stderr)
         left = [number for one in crew_of(instance.server()) for number in started_by(one)]

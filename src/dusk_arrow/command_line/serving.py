@@ -42,8 +42,8 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     server = create_server(app, host="127.0.0.1", port=port, threads=THREADS, ident=None)
     threading.Thread(target=server.run, daemon=True).start()
     context: Context = app.extensions["dusk_arrow"]
-    context.runs.ensure()
     ready(f"http://127.0.0.1:{port}")
+    context.runs.ensure()
     context.readers.warm()
     looks = 0
     while not stopped.wait(LOOK_AGAIN):

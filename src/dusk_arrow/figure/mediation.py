@@ -55,11 +55,8 @@ def words(model: Model, part: Model, results: Results, pair: tuple[str, str], op
             continue
         name = {"direct": "direct", "total indirect": "all indirect", "total": "in total"}.get(effect.kind)
         name = name or f"through {' and '.join(effect.via or [])}"
-        boot = effect.standardized_bootstrap if options.standardized else effect.bootstrap
-        plain = effect.standardized_interval if options.standardized else effect.interval
-        bounds = options.range(plain if boot is None else boot.headline)
-        value = options.number(effect.standardized if options.standardized else effect.estimate)
-        said.append(f"{name} {value} {bounds}".rstrip())
+        read_as = options.reading(effect)
+        said.append(f"{name} {options.number(read_as.value)} {options.range(read_as.bounds)}".rstrip())
     inside = {name for path in part.paths for name in path}
     held = [a for a, b in model.paths if b in inside and a not in inside]
     also = f" Held constant and not drawn: {', '.join(dict.fromkeys(held))}." if held else ""

@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict
 
 from dusk_arrow.core.wording import coefficient, plain
+from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
+
+
+class Reading(NamedTuple):
+    """An estimate in the scale that is drawn: its value, the interval that decides (the bootstrap's headline, from the standard
+    error where none was run), its standard error, and its bootstrap."""
+
+    value: float | None
+    bounds: Interval | None
+    se: float | None
+    boot: Bootstrap | None
 
 
 class FigureOptions(BaseModel):
@@ -32,6 +43,15 @@ class FigureOptions(BaseModel):
         if self.standardized and not self.leading_zero:
             return coefficient(value, self.decimals)
         return plain(value, self.decimals)
+
+    def reading(self, part: ParameterPart | EffectPart) -> Reading:
+        """A parameter or an effect, standardized or in its units."""
+        if self.standardized:
+            value, bounds = part.standardized, part.standardized_interval
+            se, boot = part.standardized_se, part.standardized_bootstrap
+        else:
+            value, bounds, se, boot = part.estimate, part.interval, part.se, part.bootstrap
+        return Reading(value, bounds, se, None) if boot is None else Reading(value, boot.headline, boot.se, boot)
 
     def share(self, value: float | None) -> str:
         """R² and other figures that cannot exceed 1."""

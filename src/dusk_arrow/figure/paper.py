@@ -19,7 +19,7 @@ from dusk_arrow.figure.mediation import between, words
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
-from dusk_arrow.results.document import Interval, ParameterPart, Results
+from dusk_arrow.results.document import ParameterPart, Results
 
 INK, GREY, PALE, PAPER = "#232540", "#6b6d80", "#b3b4c0", "#ffffff"
 ELLIPSE_HEIGHT = 58.0
@@ -147,7 +147,7 @@ def _measurement(
         key = (name, construct.name) if construct.mode == "formative" else (construct.name, name)
         parameter = found.get(key) if options.loadings else None
         if parameter is not None:
-            value = options.number(_value(parameter, options))
+            value = options.number(options.reading(parameter).value)
             share = 0.42 if block.side in ("left", "right") else 0.34
             x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
             width = text_width(value, 10.5) + 3
@@ -184,43 +184,24 @@ def _explained(model: Model, results: Results, name: str, options: FigureOptions
     return None if value is None else f"R² = {options.share(value)}"
 
 
-def _value(parameter: ParameterPart, options: FigureOptions) -> float | None:
-    return parameter.standardized if options.standardized else parameter.estimate
-
-
-def _bounds(parameter: ParameterPart, options: FigureOptions) -> Interval | None:
-    """The interval that decides: the bootstrap's headline, from the standard error where none was run."""
-    boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
-    if boot is not None:
-        return boot.headline
-    return parameter.standardized_interval if options.standardized else parameter.interval
-
-
-def _p_value(parameter: ParameterPart, options: FigureOptions) -> float | None:
-    boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
-    return parameter.p_value if boot is None else boot.p_value
-
-
 def _said(parameter: ParameterPart | None, options: FigureOptions) -> tuple[str, str]:
     """What is written at a path: its value, and what stands beside or below it."""
     if parameter is None:
         return "–", ""
-    value = options.number(_value(parameter, options))
-    p = _p_value(parameter, options)
+    read_as = options.reading(parameter)
+    value = options.number(read_as.value)
+    p = parameter.p_value if read_as.boot is None else read_as.boot.p_value
     if options.beside == "stars":
         return value + next((stars for limit, stars in STARS if p is not None and p < limit), ""), ""
     if options.beside == "p":
         return value, "" if p is None else options.p(p_words(p))
     if options.beside == "se":
-        boot = parameter.standardized_bootstrap if options.standardized else parameter.bootstrap
-        plain_error = parameter.standardized_se if options.standardized else parameter.se
-        se = plain_error if boot is None else boot.se
-        return value, "" if se is None else f"({options.number(se)})"
-    return value, options.range(_bounds(parameter, options)) if options.beside == "interval" else ""
+        return value, "" if read_as.se is None else f"({options.number(read_as.se)})"
+    return value, options.range(read_as.bounds) if options.beside == "interval" else ""
 
 
 def _uncertain(parameter: ParameterPart | None, options: FigureOptions) -> bool:
-    bounds = None if parameter is None else _bounds(parameter, options)
+    bounds = None if parameter is None else options.reading(parameter).bounds
     return bounds is not None and bounds[0] <= 0 <= bounds[1]
 
 
@@ -337,13 +318,13 @@ def _note(model: Model, results: Results, options: FigureOptions) -> str:
         parts.append("There are no intervals without a bootstrap.")
     elif structure:
         said = {
-            "dashed": "Dashed: the {} interval contains zero.",
-            "grey": "Grey: the {} interval contains zero.",
-            "hidden": "Paths whose {} interval contains zero are not drawn.",
+            "dashed": "Dashed: the {}interval contains zero.",
+            "grey": "Grey: the {}interval contains zero.",
+            "hidden": "Paths whose {}interval contains zero are not drawn.",
             "plain": "",
         }[options.uncertain]
         named = "" if options.beside == "interval" else f"{level} "
-        parts.append(said.format(named).replace("  ", " ") if said else "")
+        parts.append(said.format(named))
     if options.thickness and structure:
         parts.append("Lines are as thick as the standardized path is large.")
     exogenous = [name for name in model.structure_nodes if name not in {t for _, t in model.paths}]
@@ -359,18 +340,18 @@ def _fit_line(results: Results, options: FigureOptions) -> str:
     fit = results.fit
     if fit is None:
         return ""
+    three = options.model_copy(update={"decimals": 3})
     said = []
     if fit.chi_square is not None and fit.df is not None:
         p = "" if fit.p_value is None else f", {options.p(p_words(fit.p_value))}"
         said.append(f"χ²({fit.df}) = {fit.chi_square:.1f}{p}")
     for name, value in (("CFI", fit.cfi), ("TLI", fit.tli)):
         if value is not None:
-            said.append(f"{name} = {options.model_copy(update={'decimals': 3}).share(value)}")
+            said.append(f"{name} = {three.share(value)}")
     if fit.rmsea is not None:
-        three = options.model_copy(update={"decimals": 3})
         bounds = fit.rmsea_interval
         around = "" if bounds is None else f" [{three.share(bounds[0])}, {three.share(bounds[1])}]"
         said.append(f"RMSEA = {three.share(fit.rmsea)}{around}")
     if fit.srmr is not None:
-        said.append(f"SRMR = {options.model_copy(update={'decimals': 3}).share(fit.srmr)}")
+        said.append(f"SRMR = {three.share(fit.srmr)}")
     return f"Fit: {', '.join(said)}." if said else ""

@@ -10,10 +10,11 @@ from sqlalchemy import delete, func, or_, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from dusk_arrow.records.tables import ChunkRow, RevisionRow, RunRow
+from dusk_arrow.records.tables import ChunkRow, RevisionRow, RunRow, now
 
 OPEN = ("waiting", "running")
 CHANNEL = "runs"
+STOPPED = "The run was stopped; nothing of it was kept."
 
 
 def answering_run(session: Session, key: str) -> RunRow | None:
@@ -75,6 +76,13 @@ def update(session: Session, run: RunRow, **values: object) -> None:
         setattr(run, name, value)
     session.flush()
     session.execute(select(func.pg_notify(CHANNEL, str(run.id))))
+
+
+def end(session: Session, run: RunRow, state: str, message: str | None, **values: object) -> None:
+    """Ends a run: it is no longer open, and its chunks and what was kept so far are gone but for `results` among the values."""
+    closed = {"state": state, "message": message, "finished": now(), "results": None, "so_far": 0, "seconds_left": None}
+    update(session, run, **(closed | values))
+    forget_chunks(session, run.id)
 
 
 @dataclass(frozen=True)

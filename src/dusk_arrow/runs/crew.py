@@ -24,7 +24,7 @@ from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.database import Sessions, connect, sessions
-from dusk_arrow.records.tables import RevisionRow, RunRow, now
+from dusk_arrow.records.tables import RevisionRow, RunRow
 from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, PausedError, StoppedError
@@ -52,7 +52,6 @@ class Turn:
         self._crew, self._run_id, self._keeper, self._leaving = crew, run_id, keeper, leaving
         self._begun = self._told = monotonic()
         self._show_next = FIRST_SHOWN
-        self.waited_for = False
 
     def progress(self, done: int, requested: int) -> Onward:
         """What the bootstrap asks after every chunk, and while it waits for one."""
@@ -64,12 +63,12 @@ class Turn:
         self._told = at
         pace = (at - self._begun) / self._keeper.drawn if self._keeper.drawn else None
         left = None if pace is None else pace * (requested - done)
-        asked = self._crew.with_records(lambda session: self._tell(session, done, left))
+        asked, others_wait = self._crew.with_records(lambda session: self._tell(session, done, left))
         if asked == "keep":
             return "on" if self._from_record(done) else "keep"  # what is on record already is kept with it
         if asked is not None:
             return "stop"
-        if self.waited_for and self._keeper.drawn and at - self._begun > SLICE:
+        if others_wait and self._keeper.drawn and at - self._begun > SLICE:
             return "pause"
         if at - self._begun >= self._show_next:
             self._show_next += min(self._show_next, SELDOM)
@@ -79,13 +78,13 @@ class Turn:
     def _from_record(self, done: int) -> bool:
         return not self._keeper.drawn and done < sum(size for (left, _), size in self._keeper.known.items() if not left)
 
-    def _tell(self, session: Session, done: int, left: float | None) -> str | None:
+    def _tell(self, session: Session, done: int, left: float | None) -> tuple[str | None, bool]:
+        """What is asked of the run by now, and whether others wait."""
         run = session.get(RunRow, self._run_id)
         if run is None:
-            return "stop"  # its model was removed for good meanwhile
-        self.waited_for = runs.others_wait(session, self._run_id)
+            return "stop", False  # its model was removed for good meanwhile
         runs.update(session, run, done=max(done, run.done), seconds_left=left)
-        return run.asked
+        return run.asked, runs.others_wait(session, self._run_id)
 
     def show(self, analysis: Analysis) -> None:
         """Puts the results so far on record."""
@@ -142,7 +141,7 @@ class Crew:
             self.record(run_id, state="waiting", seconds_left=None)
             self._again(run_id)
         except StoppedError:
-            self._end(run_id, "stopped", "The run was stopped; nothing of it was kept.", None)
+            self._end(run_id, "stopped", runs.STOPPED, None)
         except ProblemError as error:
             self._end(run_id, "failed", error.problems[0].message, None)
         except Exception:
@@ -162,8 +161,7 @@ class Crew:
         return revision.specification, Settings.model_validate(run.settings), self._data[number]
 
     def _end(self, run_id: int, state: str, message: str | None, results: Results | None) -> None:
-        kept = None if results is None else results.model_dump(mode="json")
-        values: dict[str, object] = {"state": state, "message": message, "finished": now(), "results": kept}
+        values: dict[str, object] = {} if results is None else {"results": results.model_dump(mode="json")}
         summary = None if results is None else results.bootstrap_summary
         if summary is not None:
             values["done"] = summary.used + summary.not_converged
@@ -173,8 +171,7 @@ class Crew:
         def change(session: Session) -> None:
             run = session.get(RunRow, run_id)
             if run is not None:
-                runs.update(session, run, seconds_left=None, so_far=0, **values)
-                runs.forget_chunks(session, run_id)
+                runs.end(session, run, state, message, **values)
 
         self.with_records(change)
 

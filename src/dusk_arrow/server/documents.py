@@ -140,8 +140,8 @@ def document_of(
     text = revision.specification if specification is None else specification
     version = store.version_of(session, revision)
     settings = Settings.model_validate(revision.settings)
+    own = core_settings(settings)
     for said in _alike(session, revision, text):
-        own = core_settings(settings)
         run = runs.latest_run(session, revision.model_id, said, version.fingerprint, own, unfinished)
         kept = None if run is None else stored_results(run)
         if run is not None and kept is not None:

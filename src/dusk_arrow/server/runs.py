@@ -178,9 +178,7 @@ def stop_run(path: RunPath, query: Stop) -> Response:
     with context().sessions.begin() as session:
         row = _find(session, path.run_id, lock=True)
         if row.state == "waiting" and not (query.keep and row.done):
-            message = "The run was stopped; nothing of it was kept."
-            runs.update(session, row, state="stopped", message=message, finished=now(), results=None, so_far=0)
-            runs.forget_chunks(session, row.id)
+            runs.end(session, row, "stopped", runs.STOPPED)
         elif row.state in runs.OPEN:
             runs.update(session, row, asked="keep" if query.keep else "stop")
         part = run_part(session, row)

@@ -344,10 +344,15 @@ def add_derivatives(model: CompiledModel, total: Numbers, name: Matrix, derivati
     if cells.flat.size == 0:
         return
     values = derivatives.reshape(*derivatives.shape[:-2], -1)[..., cells.flat] * cells.twice
+    put(model, total, values, cells.slots)
+
+
+def put(model: CompiledModel, total: Numbers, values: Numbers, slots: NDArray[np.intp]) -> None:
+    """Writes values (…, f) to their slots of all free values (…, q); where parameters are equal they are added."""
     if model.tied:
-        total += sum_slots(model, values, cells.slots)
+        total += sum_slots(model, values, slots)
     else:
-        total[..., cells.slots] = values
+        total[..., slots] = values
 
 
 def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple[int, ...]) -> Numbers:

@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, resolvent, sum_slots
+from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, put, resolvent
 from dusk_arrow.core.covariance.splitting import Split
 from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, swept
 
@@ -191,8 +191,4 @@ def _residual(split: Split, theta: Array) -> Array:
 def _add(
     model: CompiledModel, total: Array, derivatives: Array, flat: NDArray[np.intp], slots: NDArray[np.intp]
 ) -> None:
-    values = derivatives.reshape(derivatives.shape[0], -1)[:, flat]
-    if model.tied:
-        total += sum_slots(model, values, slots)
-    else:
-        total[:, slots] = values
+    put(model, total, derivatives.reshape(derivatives.shape[0], -1)[:, flat], slots)
