@@ -67,10 +67,25 @@ def whole_face(weight: int, target: Path) -> None:
         merged.save(target)
 
 
+def other_letters(face: str, target: Path) -> None:
+    """One face for letters and signs that the paper's font does not have, without hints and features."""
+    font = TTFont(ROOT / f"frontend/node_modules/dejavu-fonts-ttf/ttf/{face}.ttf")
+    own = TTFont(FOLDER / "source-sans-3-400.ttf").getBestCmap()
+    options = Options()
+    options.layout_features = []
+    options.hinting = False
+    subsetter = Subsetter(options)
+    subsetter.populate(unicodes=set(font.getBestCmap()) - set(own))
+    subsetter.subset(font)
+    font.save(target)
+
+
 if __name__ == "__main__":
     FOLDER = ROOT / "src/dusk_arrow/figure/fonts"
     whole_face(400, FOLDER / "source-sans-3-400.ttf")
     whole_face(600, FOLDER / "source-sans-3-600.ttf")
+    other_letters("DejaVuSans", FOLDER / "dejavu-sans.ttf")
+    other_letters("DejaVuSans-Bold", FOLDER / "dejavu-sans-bold.ttf")
     result = {face: widths(*where) for face, where in FACES.items()}
     target = ROOT / "src/dusk_arrow/figure/font_widths.json"
     target.write_text(json.dumps(result, ensure_ascii=True, separators=(",", ":")) + "\n")

@@ -15,7 +15,7 @@ from pypdf import PdfReader
 
 from dusk_arrow.command_line.fit import fit
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle, Words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle
 from dusk_arrow.figure.formats.registry import FORMATS
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.paper import diagram
@@ -37,7 +37,7 @@ def drawn(results: Results, **options: Any) -> Drawing:
 
 
 def words(drawing: Drawing) -> list[str]:
-    return [item.text for item in drawing.items if isinstance(item, Words)]
+    return [item.text for item in drawing.words()]
 
 
 def paths(results: Results) -> list[ParameterPart]:
@@ -121,7 +121,7 @@ def test_every_format_holds_the_same_words(wardens: Results) -> None:
     picture = Image.open(io.BytesIO(FORMATS["png"].render(drawing)))
     assert picture.size[0] == pytest.approx(drawing.width * 300 / 72, abs=3)
     dark = np.asarray(picture.convert("L")) < 100
-    middle = next(i for i in drawing.items if isinstance(i, Words) and i.text == "Training")
+    middle = next(i for i in drawing.words() if i.text == "Training")
     x, y = (round(v * 300 / 72) for v in middle.at)
     assert dark[y - 40 : y, x - 60 : x + 60].mean() > 0.05, "names are drawn in PNG too"
 

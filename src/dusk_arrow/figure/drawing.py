@@ -1,51 +1,16 @@
-"""A finished drawing: shapes and words with their places in points, which every format is made from."""
+"""A finished drawing: shapes, lines and words with their places, which every format is made from."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 from dusk_arrow.figure.geometry import Box, Curve, Point
 
 Anchor = Literal["start", "middle", "end"]
-
-
-@dataclass(frozen=True)
-class Rectangle:
-    """A rectangle; without a stroke it only covers what lies below."""
-
-    box: Box
-    fill: str
-    stroke: str | None = None
-    width: float = 1.0
-
-
-@dataclass(frozen=True)
-class Ellipse:
-    """An ellipse in its box."""
-
-    box: Box
-    fill: str
-    stroke: str
-    width: float
-
-
-@dataclass(frozen=True)
-class Line:
-    """Curves that follow one another, dashed or not."""
-
-    curves: tuple[Curve, ...]
-    stroke: str
-    width: float
-    dashed: bool = False
-
-
-@dataclass(frozen=True)
-class Head:
-    """An arrowhead as a filled triangle, which every program draws alike: its tip first."""
-
-    points: tuple[Point, Point, Point]
-    fill: str
+Node = tuple[str, ...]  # a construct or observed variable by its name, an item by construct and name
+LineKind = Literal["path", "loading", "weight", "covariance", "residual", ""]
 
 
 @dataclass(frozen=True)
@@ -60,14 +25,88 @@ class Words:
     anchor: Anchor = "middle"
 
 
-Item = Rectangle | Ellipse | Line | Head | Words
+@dataclass(frozen=True)
+class Rectangle:
+    """A rectangle with the words in it, and the node that it is where it is one."""
+
+    box: Box
+    fill: str
+    stroke: str | None = None
+    width: float = 1.0
+    radius: float = 0.0
+    node: Node = ()
+    words: tuple[Words, ...] = ()
+
+
+@dataclass(frozen=True)
+class Ellipse:
+    """An ellipse in its box, with the words in it and the node that it is."""
+
+    box: Box
+    fill: str
+    stroke: str
+    width: float
+    node: Node = ()
+    words: tuple[Words, ...] = ()
+
+
+@dataclass(frozen=True)
+class Head:
+    """An arrowhead as a filled triangle, which every program draws alike: its tip first."""
+
+    points: tuple[Point, Point, Point]
+    fill: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """Curves that follow one another up to their heads, dashed or not; `ends` are the nodes that it joins, first and last, and
+    `full` the same curves up to the tips."""
+
+    curves: tuple[Curve, ...]
+    stroke: str
+    width: float
+    dashed: bool = False
+    heads: tuple[Head, ...] = ()
+    ends: tuple[Node, Node] | None = None
+    kind: LineKind = ""
+    full: tuple[Curve, ...] = ()
+
+
+@dataclass(frozen=True)
+class Label:
+    """Words on a ground that covers what lies below, as beside a line; `ends` are the nodes of that line."""
+
+    box: Box
+    fill: str
+    words: tuple[Words, ...]
+    ends: tuple[Node, Node] | None = None
+
+
+Item = Rectangle | Ellipse | Line | Label | Words
 
 
 @dataclass(frozen=True)
 class Drawing:
-    """Everything that is drawn, the lowest first, with what it is called."""
+    """Everything that is drawn, the lowest first, with what it is called; a unit is `scale` points wide in print. `note` is what
+    has to be said below it, and is part of the items where it was asked for inside."""
 
     width: float
     height: float
     title: str
     items: tuple[Item, ...]
+    scale: float = 1.0
+    note: str = ""
+
+    def words(self) -> Iterator[Words]:
+        """Every line of text, also inside of shapes."""
+        for item in self.items:
+            if isinstance(item, Words):
+                yield item
+            elif isinstance(item, Rectangle | Ellipse | Label):
+                yield from item.words
+
+    @property
+    def smallest(self) -> float:
+        """The size of the smallest type in points, as it is printed; 0 where there is none."""
+        return min((words.size for words in self.words()), default=0.0) * self.scale

@@ -13,14 +13,34 @@ from dusk_arrow.figure.parts import Way
 
 
 def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]:
-    steps = (0.5, 0.42, 0.58, 0.34, 0.66, 0.26, 0.74, 0.18, 0.82, 0.46, 0.54, 0.38, 0.62, 0.3, 0.7, 0.22, 0.78)
+    steps = (
+        0.5,
+        0.42,
+        0.58,
+        0.34,
+        0.66,
+        0.26,
+        0.74,
+        0.18,
+        0.82,
+        0.46,
+        0.54,
+        0.38,
+        0.62,
+        0.3,
+        0.7,
+        0.22,
+        0.78,
+        0.12,
+        0.88,
+    )
     order = sorted(range(len(curves)), key=lambda i: abs(i - (len(curves) - 1) / 2))
     points = [curves[i].at(t) for t in steps for i in order]
     return [Box(x - width / 2, y - height / 2, width, height) for x, y in points]
 
 
-def place_labels(ways: Sequence[Way], cards: Sequence[Box]) -> list[Box]:
-    """For every arrow the best place on its way: off the cards, off other labels, off other arrows."""
+def place_labels(ways: Sequence[Way], cards: Sequence[Box], lines: Sequence[Curve] = ()) -> list[Box]:
+    """For every arrow the best place on its way: off the cards, off other labels, off other arrows and further `lines`."""
     if not ways:
         return []
     places = [_label_places(curves, arrow.label_width, arrow.label_height) for arrow, curves in ways]
@@ -28,7 +48,7 @@ def place_labels(ways: Sequence[Way], cards: Sequence[Box]) -> list[Box]:
     rank = np.concatenate([np.arange(len(options)) for options in places])
     options = _corners([option for own in places for option in own])
     cost = 0.4 * rank + 40 * _overlapping(options, _corners(cards), 5).sum(axis=1)
-    cost += 2.0 * _crossed(options, owner, ways)
+    cost += 9.0 * _crossed(options, owner, [*(curves for _, curves in ways), *([line] for line in lines)])
     near = _overlapping(options, options, 3)
     begins = np.searchsorted(owner, np.arange(len(places)))
     own = [slice(begin, begin + len(boxes)) for begin, boxes in zip(begins.tolist(), places, strict=True)]
@@ -65,9 +85,9 @@ def _overlapping(first: Array, second: Array, margin: float) -> NDArray[np.bool_
     return result
 
 
-def _crossed(options: Array, owner: NDArray[np.intp], ways: Sequence[Way]) -> NDArray[np.intp]:
+def _crossed(options: Array, owner: NDArray[np.intp], ways: Sequence[list[Curve]]) -> NDArray[np.intp]:
     """How many arrows other than its own go through each place (t,), or within two points of it."""
-    samples = [[p for curve in curves for p in curve.samples(12)] for _, curves in ways]
+    samples = [[p for curve in curves for p in curve.samples(12)] for curves in ways]
     points = np.array([p for own in samples for p in own])
     begins = np.cumsum([0, *(len(own) for own in samples[:-1])])
     x, y = points[:, 0], points[:, 1]

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import re
-from typing import Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.wording import coefficient, plain
 from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
+
+FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic"]
+USUAL_FIT: tuple[FitFigure, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
+NARROWEST, WIDEST = 40.0, 400.0  # mm
 
 
 class Reading(NamedTuple):
@@ -21,22 +25,37 @@ class Reading(NamedTuple):
     boot: Bootstrap | None
 
 
+def _chosen_fit(given: object) -> object:
+    """Choices kept by an earlier version say yes or no."""
+    return (list(USUAL_FIT) if given else []) if isinstance(given, bool) else given
+
+
 class FigureOptions(BaseModel):
-    """Choices for the figure of a paper, as they are kept with a project or in a file."""
+    """Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
+    has no paths; `width` in millimetres, null: as large as it comes; `places` are where somebody put constructs by hand."""
 
     model_config = ConfigDict(extra="forbid")
 
+    notation: Literal["literature", "cards"] = "literature"
     parts: Literal["both", "structure", "measurement"] = "both"
+    direction: Literal["across", "down"] = "across"
+    arrows: Literal["curved", "straight", "angled"] = "curved"
     standardized: bool = True
-    decimals: Literal[2, 3] = 2
+    decimals: Literal[1, 2, 3] = 2
     leading_zero: bool = False
     beside: Literal["interval", "stars", "p", "se", "nothing"] = "interval"
+    labels: bool = False
     loadings: bool = True
     r_squared: bool = True
+    residuals: bool = False
+    covariances: bool | None = None
     uncertain: Literal["dashed", "grey", "hidden", "plain"] = "dashed"
     thickness: bool = False
-    fit: bool = False
+    ink: Literal["black", "colour", "greys"] = "black"
+    width: float | None = Field(default=None, ge=NARROWEST, le=WIDEST)
+    fit: Annotated[list[FitFigure], BeforeValidator(_chosen_fit)] = []
     note: bool = True
+    places: dict[str, tuple[float, float]] = Field(default={}, max_length=200)
 
     def number(self, value: float | None) -> str:
         """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""

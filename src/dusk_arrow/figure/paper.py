@@ -1,119 +1,370 @@
-"""The figure for a paper, in the notation of the literature, as a drawing that every format is made from."""
+"""The figure for a paper, in the notation of the literature or in cards, as a drawing that every format is made from."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
-from dusk_arrow.core.family_options import options_by_name
+import numpy as np
+
+from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.problems import listed
-from dusk_arrow.core.specification.model import Construct, Model, read
-from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.wording import INTERVALS, p_words
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Head, Item, Line, Rectangle, Words
+from dusk_arrow.core.specification.model import Construct
+from dusk_arrow.figure.blocks import (
+    BOW,
+    CARD_HEAD,
+    ERROR,
+    ITEM,
+    LINE,
+    NAME,
+    NUMBER,
+    SHARE,
+    SMALL,
+    Block,
+)  # fmt: skip
+from dusk_arrow.figure.drawing import Anchor, Drawing, Ellipse, Item, Label, Line, LineKind, Node, Rectangle, Words
 from dusk_arrow.figure.formats.svg import svg
+from dusk_arrow.figure.framing import bounds, covered, moved, wrapped
 from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, shortened
-from dusk_arrow.figure.layering import forward_links, layer_of
-from dusk_arrow.figure.layout import Spacing, arrange
-from dusk_arrow.figure.mediation import between, words
+from dusk_arrow.figure.inks import PAPER
+from dusk_arrow.figure.labels import place_labels
+from dusk_arrow.figure.mediation import words
+from dusk_arrow.figure.notes import fit_line, note
 from dusk_arrow.figure.options import FigureOptions
-from dusk_arrow.figure.parts import Arrow, Card
-from dusk_arrow.figure.text import fit_text, text_width
-from dusk_arrow.results.document import ParameterPart, Results
+from dusk_arrow.figure.parts import Arrow, Way
+from dusk_arrow.figure.plan import BELOW, MARGIN, VALUE, Plan, could_be_zero, label_size
+from dusk_arrow.figure.text import text_width
+from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, straight, styled
+from dusk_arrow.results.document import Results
 
-INK, GREY, PALE, PAPER = "#232540", "#6b6d80", "#b3b4c0", "#ffffff"
-ELLIPSE_HEIGHT = 58.0
-BOX_WIDTH, BOX_HEIGHT, BOX_GAP = 52.0, 22.0, 8.0
-STEM = 56.0
-HEAD = 8.0
-BESIDE = 17.0  # room for R² beside a shape
-WIDER_ELSEWHERE = 1.15
+NOTE = 10.5  # type size
+HEAD, SMALL_HEAD = 7.5, 5.5
+STROKE, THIN = 1.2, 0.8
 THINNEST, THICKEST = 0.7, 3.4
-STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
+WIDER_ELSEWHERE = 1.12
+LOOSENESS = (1.0, 1.6, 2.4)
+MM = 72 / 25.4
 
 
-@dataclass(frozen=True)
-class Block:
-    """A construct with its indicators as one piece: where its ellipse and its rectangles stand inside it."""
+@dataclass
+class _Sheet:
+    """A figure while it is drawn: shapes below, labels above, and what labels must keep off."""
 
-    card: Card
-    ellipse: Box
-    boxes: dict[str, Box]
-    side: str
-
-
-def _ellipse_width(name: str) -> float:
-    return max(104.0, text_width(name, 14, "sans-bold") + 40)
+    shapes: list[Item] = field(default_factory=list)
+    lines: list[Item] = field(default_factory=list)
+    labels: list[Item] = field(default_factory=list)
+    taken: list[Box] = field(default_factory=list)
+    stems: list[Curve] = field(default_factory=list)
 
 
-def _box_width(construct: Construct) -> float:
-    widest = max((text_width(name, 11.5) for name in construct.indicators), default=0.0)
-    return min(max(BOX_WIDTH, widest + 14), 120.0)
+def _middle(box: Box, text: str, size: float, fill: str, bold: bool = False) -> Words:
+    x, y = box.centre
+    return Words((x, y + 0.35 * size), text, size, fill, bold)
 
 
-def _block(construct: Construct, side: str, explained: bool) -> Block:
-    """The piece of a construct; where it is explained there is room beside the ellipse for its R²."""
-    room = BESIDE if explained else 0.0
-    width, count, box = _ellipse_width(construct.name), len(construct.indicators), _box_width(construct)
-    boxes: dict[str, Box] = {}
-    if side in ("left", "right"):
-        tall = max(ELLIPSE_HEIGHT + 2 * room, count * BOX_HEIGHT + (count - 1) * BOX_GAP)
-        first = (tall - count * BOX_HEIGHT - (count - 1) * BOX_GAP) / 2
-        x = 0.0 if side == "left" else width + STEM
-        for i, name in enumerate(construct.indicators):
-            boxes[name] = Box(x, first + i * (BOX_HEIGHT + BOX_GAP), box, BOX_HEIGHT)
-        ellipse = Box(box + STEM if side == "left" else 0.0, (tall - ELLIPSE_HEIGHT) / 2, width, ELLIPSE_HEIGHT)
-        return Block(Card(construct.name, box + STEM + width, tall, ellipse, round=True), ellipse, boxes, side)
-    row = count * box + (count - 1) * BOX_GAP
-    wide = max(width, row)
-    y = 0.0 if side == "above" else room + ELLIPSE_HEIGHT + STEM
-    for i, name in enumerate(construct.indicators):
-        boxes[name] = Box((wide - row) / 2 + i * (box + BOX_GAP), y, box, BOX_HEIGHT)
-    ellipse = Box((wide - width) / 2, BOX_HEIGHT + STEM if side == "above" else room, width, ELLIPSE_HEIGHT)
-    high = room + ELLIPSE_HEIGHT + STEM + BOX_HEIGHT
-    return Block(Card(construct.name, wide, high, ellipse, round=True), ellipse, boxes, side)
+class _Pen:
+    """Draws one figure as it was planned."""
 
+    def __init__(self, plan: Plan) -> None:
+        self.plan, self.sheet = plan, _Sheet()
 
-def _sides(model: Model) -> dict[str, str]:
-    """Where each construct's indicators go: outward at both ends, above or below in between."""
-    names = list(model.structure_nodes)
-    layers = layer_of(names, forward_links(names, list(model.paths)))
-    last = max(layers.values(), default=0)
-    counts: dict[int, int] = {}
-    sides = {}
-    for name in names:
-        layer = layers[name]
-        counts[layer] = counts.get(layer, 0) + 1
-        if layer == 0:
-            sides[name] = "left"
-        elif layer == last:
-            sides[name] = "right"
+    def draw(self) -> Drawing:
+        """The drawing."""
+        for name, box in self.plan.layout.cards.items():
+            piece = self.plan.blocks.get(name)
+            if piece is not None and self.plan.options.notation == "cards":
+                self._card(piece, box)
+            elif piece is not None:
+                self._measurement(piece, box)
+            self._core(name, piece)
+        for construct in self.plan.blocks.values():
+            if construct.side != "inside":
+                place = self.plan.layout.cards[construct.card.name]
+                self.sheet.taken += [b.moved(place.x, place.y) for b in construct.boxes.values()]
+        self._lines()
+        return self._framed()
+
+    def _core(self, name: str, piece: Block | None) -> None:
+        core, round_ = self.plan.cores[name]
+        ink = self.plan.ink
+        if self.plan.options.notation == "cards" and piece is not None:
+            pass
+        elif round_:
+            words = (_middle(core, name, NAME, ink.ink, True),)
+            self.sheet.shapes.append(Ellipse(core, ink.ground, ink.ink, STROKE, (name,), words))
         else:
-            sides[name] = "above" if (layer + counts[layer]) % 2 == 0 else "below"
-    return sides
+            words = (_middle(core, name, NAME, ink.ink, True),)
+            self.sheet.shapes.append(Rectangle(core, PAPER, ink.ink, STROKE, node=(name,), words=words))
 
+    def _shares(self) -> None:
+        """R² beside every shape that is explained, on the side where least is in its way."""
+        for name, (core, _) in self.plan.cores.items():
+            said = self.plan.explained(name)
+            if said is None or (self.plan.options.notation == "cards" and name in self.plan.blocks):
+                continue
+            wide, (x, y) = text_width(said, SMALL), core.centre
+            spots: list[tuple[Point, Anchor, float]] = [
+                ((x, core.y - 4), "middle", 0.5), ((x, core.y + core.height + SMALL), "middle", 0.5),
+                ((core.x + core.width + 4, y + 0.35 * SMALL), "start", 0.0), ((core.x - 4, y + 0.35 * SMALL), "end", 1.0),
+                ((core.x + core.width - 8, core.y - 1), "start", 0.0), ((core.x + 8, core.y - 1), "end", 1.0),
+                ((core.x + core.width - 8, core.y + core.height + SMALL - 3), "start", 0.0),
+                ((core.x + 8, core.y + core.height + SMALL - 3), "end", 1.0),
+            ]  # fmt: skip
+            boxes = [Box(at[0] - wide * share, at[1] - SMALL + 1, wide, SMALL + 1) for at, _, share in spots]
+            at, anchor, _ = spots[min(range(len(spots)), key=lambda i: (self._in_the_way(boxes[i]), i))]
+            box = boxes[[spot[0] for spot in spots].index(at)]
+            self.sheet.labels.append(Words(at, said, SMALL, self.plan.ink.quiet, anchor=anchor))
+            self.sheet.taken.append(box)
 
-def _head(tip: Point, angle: float, size: float = HEAD, fill: str = INK) -> Head:
-    x, y = tip
-    a = math.radians(angle)
-    points = [
-        (x + along * math.cos(a) - across * math.sin(a), y + along * math.sin(a) + across * math.cos(a))
-        for along, across in ((0.0, 0.0), (-size, size * 0.42), (-size, -size * 0.42))
-    ]
-    return Head((points[0], points[1], points[2]), fill)
+    def _in_the_way(self, box: Box) -> float:
+        """How much is where a text would stand: other texts and shapes first, then lines."""
+        others = [*self.sheet.taken, *(core for core, _ in self.plan.cores.values())]
+        hidden = sum(box.overlap(other, 1) > 0 for other in others)
+        x, y = self._way_points[:, 0], self._way_points[:, 1]
+        inside = (x > box.x - 2) & (x < box.x + box.width + 2) & (y > box.y - 2) & (y < box.y + box.height + 2)
+        return 10.0 * hidden + 0.5 * float(inside.sum())
 
+    @cached_property
+    def _way_points(self) -> Array:
+        """Points along every line (n, 2)."""
+        lines = [line for line in self.sheet.lines if isinstance(line, Line)]
+        return np.array([p for line in lines for curve in line.full for p in curve.samples(24)] or [(0.0, 0.0)])
 
-def _straight(start: Point, end: Point) -> Curve:
-    third = ((end[0] - start[0]) / 3, (end[1] - start[1]) / 3)
-    return Curve(start, (start[0] + third[0], start[1] + third[1]), (end[0] - third[0], end[1] - third[1]), end)
+    def _card(self, piece: Block, box: Box) -> None:
+        """A construct as a card: name and R² in its head, items and their loadings below a line."""
+        ink, name = self.plan.ink, piece.card.name
+        core, _ = self.plan.cores[name]
+        words = [Words((core.x + 10, core.y + CARD_HEAD / 2 + 0.35 * NAME), name, NAME, ink.ink, True, "start")]
+        r_squared = self.plan.explained(name)
+        if r_squared is not None:
+            at = (core.x + core.width - 8, core.y + CARD_HEAD / 2 + 0.35 * SMALL)
+            words.append(Words(at, r_squared.replace(" = ", " ").partition(",")[0], SMALL - 1, ink.quiet, anchor="end"))
+        construct = self.plan.model.by_name[name]
+        for item, relative in piece.boxes.items():
+            row = relative.moved(box.x, box.y)
+            for i, line in enumerate(piece.lines[item]):
+                words.append(Words((row.x + 10, row.y + LINE * (i + 1)), line, ITEM, ink.ink, anchor="start"))
+            value = self._loading(construct, item)
+            if value is not None:
+                words.append(Words((row.x + row.width - 8, row.y + LINE), value, NUMBER, ink.ink, anchor="end"))
+        self.sheet.shapes.append(Rectangle(core, PAPER, ink.ink, STROKE, 7.0, (name,), tuple(words)))
+        if piece.boxes:
+            y = core.y + CARD_HEAD - 1
+            rule = straight((core.x, y), (core.x + core.width, y))
+            self.sheet.shapes.append(Line((rule,), ink.ink, THIN))
 
+    def _loading(self, construct: Construct, item: str) -> str | None:
+        key = (item, construct.name) if construct.mode == "formative" else (construct.name, item)
+        parameter = self.plan.found.get(key) if self.plan.options.loadings else None
+        return None if parameter is None else self.plan.options.number(self.plan.options.reading(parameter).value)
 
-def _edge_point(ellipse: Box, towards: Point) -> Point:
-    """Where the line from an ellipse's centre leaves it."""
-    cx, cy = ellipse.centre
-    dx, dy = towards[0] - cx, towards[1] - cy
-    reach = math.hypot(dx / (ellipse.width / 2), dy / (ellipse.height / 2)) or 1.0
-    return cx + dx / reach, cy + dy / reach
+    def _measurement(self, piece: Block, origin: Box) -> None:
+        """Rectangles and the thin arrows between them and the ellipse, with errors where they are drawn."""
+        ink, sheet = self.plan.ink, self.sheet
+        construct = self.plan.model.by_name[piece.card.name]
+        core, round_ = self.plan.cores[construct.name]
+        formative = construct.mode == "formative"
+        for item, relative in piece.boxes.items():
+            rectangle = relative.moved(origin.x, origin.y)
+            near = _facing(rectangle, piece.side)
+            rim = edge_point(core, near, round_)
+            start, end = (near, rim) if formative else (rim, near)
+            kind: LineKind = "weight" if formative else "loading"
+            node, own = (construct.name, item), (construct.name,)
+            ends: tuple[Node, Node] = (node, own) if formative else (own, node)
+            self._line(start, end, SMALL_HEAD, THIN, ink.quiet, ends, kind)
+            first = rectangle.centre[1] - LINE * (len(piece.lines[item]) - 1) / 2 + 0.35 * ITEM
+            words = tuple(
+                Words((rectangle.centre[0], first + LINE * i), line, ITEM, ink.ink)
+                for i, line in enumerate(piece.lines[item])
+            )
+            sheet.shapes.append(Rectangle(rectangle, PAPER, ink.ink, 0.9, node=node, words=words))
+            sheet.stems.append(straight(start, end))
+            value = self._loading(construct, item)
+            if value is not None:
+                share = 0.42 if piece.side in ("left", "right") else SHARE
+                x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
+                width = text_width(value, NUMBER) + 2
+                place = Box(x - width / 2, y - 5.8, width, 11.6)
+                sheet.labels.append(Label(place, PAPER, (_middle(place, value, NUMBER, ink.ink),), ends))
+                sheet.taken.append(place)
+            if self.plan.options.residuals and not formative:
+                self._error(rectangle, piece.side, item, node)
+
+    def _error(self, rectangle: Box, side: str, item: str, node: Node) -> None:
+        parameter = self.plan.residual.get(item)
+        if parameter is None:
+            return
+        outer = _facing(rectangle, {"left": "right", "right": "left", "above": "below", "below": "above"}[side])
+        dx, dy = {"left": (-1, 0), "right": (1, 0), "above": (0, -1), "below": (0, 1)}[side]
+        tail = (outer[0] + 14 * dx, outer[1] + 12 * dy)
+        self._line(tail, outer, SMALL_HEAD, THIN, self.plan.ink.quiet, ((*node, "error"), node), "residual")
+        value = self.plan.options.number(self.plan.options.reading(parameter).value)
+        at = (tail[0] + 2 * dx, tail[1] + (0.35 * NUMBER if dx else -2 if dy < 0 else NUMBER - 1))
+        anchor = "end" if dx < 0 else "start" if dx > 0 else "middle"
+        self.sheet.labels.append(Words(at, value, NUMBER, self.plan.ink.quiet, anchor=anchor))  # type: ignore[arg-type]
+        wide = text_width(value, NUMBER)
+        self.sheet.taken.append(
+            Box(at[0] - wide * {"end": 1.0, "start": 0.0, "middle": 0.5}[anchor], at[1] - NUMBER, wide, NUMBER + 2)
+        )
+
+    def _line(
+        self,
+        start: Point,
+        end: Point,
+        size: float,
+        width: float,
+        stroke: str,
+        ends: tuple[Node, Node] | None,
+        kind: LineKind,
+    ) -> None:
+        whole = straight(start, end)
+        curves = tuple(shortened([whole], size - 0.5))
+        self.sheet.lines.append(
+            Line(curves, stroke, width, False, (head(end, arrival_angle([whole]), size, stroke),), ends, kind, (whole,))
+        )
+
+    def _lines(self) -> None:
+        """Paths, then covariances, then the labels of both where they fit best."""
+        options, sheet, ink = self.plan.options, self.sheet, self.plan.ink
+        cores = [(name, core) for name, (core, _) in self.plan.cores.items()]
+        boxes = [
+            (name, b.moved(self.plan.layout.cards[name].x, self.plan.layout.cards[name].y))
+            for name, piece in self.plan.blocks.items() if piece.side != "inside" for b in piece.boxes.values()
+        ]  # fmt: skip
+        ways = styled(self.plan.layout.arrows, options.arrows, self.plan.cores, [*cores, *boxes])
+        largest = (
+            max(
+                (abs(self.plan.found[pair].standardized or 0.0) for pair in self.plan.paths if pair in self.plan.found),
+                default=0.0,
+            )
+            or 1.0
+        )
+        labelled: list[Way] = []
+        said: list[tuple[tuple[Words, ...], tuple[Node, Node]]] = []  # their baselines from the middle of the label
+        for routed, curves in zip(self.plan.layout.arrows, ways, strict=True):
+            pair = (routed.source, routed.target)
+            parameter = self.plan.found.get(pair)
+            uncertain = could_be_zero(parameter, options)
+            value = 0.0 if parameter is None else parameter.standardized or 0.0
+            stroke = (
+                ink.pale if uncertain and options.uncertain == "grey" else ink.negative if value < 0 else ink.positive
+            )
+            width = THINNEST + (THICKEST - THINNEST) * abs(value) / largest if options.thickness else STROKE
+            size = HEAD + max(width - STROKE, 0.0) * 1.6
+            ends: tuple[Node, Node] = ((routed.source,), (routed.target,))
+            tip = head(curves[-1].end, arrival_angle(curves), size, stroke)
+            shown = tuple(shortened(list(curves), size - 1))
+            dashed = uncertain and options.uncertain == "dashed"
+            sheet.lines.append(Line(shown, stroke, width, dashed, (tip,), ends, "path", tuple(curves)))
+            text, below = self.plan.texts[pair]
+            labelled.append((Arrow(*pair, *label_size(text, below)), list(curves)))
+            fill = ink.quiet if stroke == ink.pale else ink.ink
+            said.append((_written(text, below, fill, ink.quiet), ends))
+        labelled_bows = self._bows([*cores, *boxes])
+        self._shares()
+        for (name, other), curve, text in labelled_bows:
+            labelled.append((Arrow("/".join(name), "/".join(other), text_width(text, NUMBER) + 4, 12.0), [curve]))
+            said.append(((Words((0.0, 0.35 * NUMBER), text, NUMBER, ink.ink),), (name, other)))
+        obstacles = [core for _, core in cores] + sheet.taken
+        places = place_labels(labelled, obstacles, sheet.stems)
+        for place, (lines, ends) in zip(places, said, strict=True):
+            x, y = place.centre
+            texts = tuple(replace(line, at=(x, y + line.at[1])) for line in lines)
+            sheet.labels.append(Label(place, PAPER, texts, ends))
+
+    def _bows(self, shapes: Sequence[tuple[str, Box]]) -> list[tuple[tuple[Node, Node], Curve, str]]:
+        """Covariances of constructs, then of errors, as lines with two heads."""
+        found: list[tuple[tuple[Node, Node], Curve, str]] = []
+        for a, b, value in self.plan.covariances:
+            others = [box for name, box in shapes if name not in (a, b)] + [
+                box
+                for name, box in shapes
+                if name in (a, b) and box not in (self.plan.cores[a][0], self.plan.cores[b][0])
+            ]
+            order = list(self.plan.layout.cards)
+            apart = abs(order.index(a) - order.index(b))
+            piled = not self.plan.paths and self.plan.options.notation == "literature"
+            curve = (
+                ladder(self.plan.cores[a], self.plan.cores[b], apart, self.plan.down)
+                if piled
+                else bow(self.plan.cores[a], self.plan.cores[b], others, self.sheet.taken)
+            )
+            found.append((((a,), (b,)), curve, self.plan.options.number(value)))
+        for first, second, value in self.plan.bows:
+            curve = self._error_bow(first, second, [box for _, box in shapes])
+            found.append(((first, second), curve, self.plan.options.number(value)))
+        for ends, curve, _ in found:
+            shown = drawn_in(curve, SMALL_HEAD - 0.5)
+            tips = (
+                head(curve.end, arrival_angle([curve]), SMALL_HEAD, self.plan.ink.quiet),
+                head(curve.start, departure(curve), SMALL_HEAD, self.plan.ink.quiet),
+            )
+            self.sheet.lines.append(
+                Line((shown,), self.plan.ink.quiet, THIN, False, tips, ends, "covariance", (curve,))
+            )
+        return found
+
+    def _error_bow(self, first: tuple[str, str], second: tuple[str, str], shapes: Sequence[Box]) -> Curve:
+        """A covariance of two errors: outside of their rectangles where they stand side by side."""
+
+        def rectangle(at: tuple[str, str]) -> Box:
+            place = self.plan.layout.cards[at[0]]
+            return self.plan.blocks[at[0]].boxes[at[1]].moved(place.x, place.y)
+
+        one, two = rectangle(first), rectangle(second)
+        side = self.plan.blocks[first[0]].side
+        if first[0] != second[0]:
+            return bow((one, False), (two, False), [b for b in shapes if b not in (one, two)], self.sheet.taken)
+        across = side in ("left", "right")
+        out = -1.0 if side in ("left", "above") else 1.0
+        far = ERROR[0 if across else 1] - 4 if self.plan.options.residuals else 0.0
+        bulge = far + 6 + min(0.16 * math.dist(one.centre, two.centre), BOW - 6)
+
+        def at(box: Box) -> Point:
+            x, y = box.centre
+            return (x + out * (box.width / 2 + far), y) if across else (x, y + out * (box.height / 2 + far))
+
+        start, end = at(one), at(two)
+        push = (out * (bulge - far + 6), 0.0) if across else (0.0, out * (bulge - far + 6))
+        return Curve(start, (start[0] + push[0], start[1] + push[1]), (end[0] + push[0], end[1] + push[1]), end)
+
+    def _framed(self) -> Drawing:
+        """Everything moved into its frame, with the note below."""
+        options, sheet = self.plan.options, self.sheet
+        items = [*sheet.lines, *sheet.shapes, *sheet.labels]
+        left, top, right, bottom = bounds(items)
+        items = [moved(item, MARGIN - left, MARGIN - top) for item in items]
+        width, height = right - left + 2 * MARGIN, bottom - top + 2 * MARGIN
+        stated = len(
+            [pair for pair in self.plan.model.covariances if not set(pair) <= set(self.plan.model.structure_nodes)]
+        )
+        undrawn = (
+            0 if options.parts == "structure" and self.plan.about is None else max(stated - len(self.plan.bows), 0)
+        )
+        said = [note(self.plan.model, self.plan.results, options, len(self.plan.covariances), undrawn)]
+        said += [fit_line(self.plan.results, options)] if options.fit else []
+        said += (
+            [words(self.plan.whole, self.plan.model, self.plan.results, self.plan.about, options)]
+            if self.plan.about is not None
+            else []
+        )
+        below = " ".join(said)
+        scale = 1.0 if options.width is None else options.width * MM / width
+        if options.note or options.fit:
+            size = NOTE if options.width is None else min(NOTE, 8.0 / scale)
+            shown = below if options.note else fit_line(self.plan.results, options)
+            lines = wrapped(shown, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE)
+            items += [
+                Words((MARGIN, height + size + 1.36 * size * i), line, size, self.plan.ink.quiet, anchor="start")
+                for i, line in enumerate(lines)
+            ]
+            height += 1.36 * size * len(lines) + 8
+        ground = Rectangle(Box(0, 0, width, height), PAPER)
+        title = f"Path diagram: {listed(self.plan.model.structure_nodes, 12)}"
+        return Drawing(width, height, title, (ground, *items), scale, below)
 
 
 def _facing(box: Box, side: str) -> Point:
@@ -126,232 +377,32 @@ def _facing(box: Box, side: str) -> Point:
     }[side]
 
 
-def _measurement(
-    block: Block, origin: Box, construct: Construct, found: dict[tuple[str, str], ParameterPart], options: FigureOptions
-) -> list[Item]:
-    """Rectangles and the thin arrows between them and the ellipse."""
-    shapes: list[Item] = []
-    labels: list[Item] = []
-    ellipse = block.ellipse.moved(origin.x, origin.y)
-    for name, relative in block.boxes.items():
-        box = relative.moved(origin.x, origin.y)
-        near = _facing(box, block.side)
-        rim = _edge_point(ellipse, near)
-        start, end = (near, rim) if construct.mode == "formative" else (rim, near)
-        angle = math.degrees(math.atan2(end[1] - start[1], end[0] - start[0]))
-        back = (end[0] - 5 * math.cos(math.radians(angle)), end[1] - 5 * math.sin(math.radians(angle)))
-        shapes.append(Line((_straight(start, back),), GREY, 0.9))
-        shapes.append(_head(end, angle, 6))
-        shapes.append(Rectangle(box, PAPER, INK))
-        shapes.append(Words((box.centre[0], box.centre[1] + 4), fit_text(name, 11.5, box.width - 6), 11.5, INK))
-        key = (name, construct.name) if construct.mode == "formative" else (construct.name, name)
-        parameter = found.get(key) if options.loadings else None
-        if parameter is not None:
-            value = options.number(options.reading(parameter).value)
-            share = 0.42 if block.side in ("left", "right") else 0.34
-            x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
-            width = text_width(value, 10.5) + 3
-            labels.append(Rectangle(Box(x - width / 2, y - 6.5, width, 13), PAPER))
-            labels.append(Words((x, y + 3.6), value, 10.5, INK))
-    return shapes + labels
-
-
-def _node(block: Block | None, box: Box, name: str, r_squared: str | None) -> list[Item]:
-    shapes: list[Item]
-    if block is None:
-        box = box if r_squared is None else Box(box.x, box.y + BESIDE, box.width, box.height - BESIDE)
-        cx, cy = box.centre
-        above = box.y - 5
-        shapes = [Rectangle(box, PAPER, INK, 1.4)]
-    else:
-        ellipse = block.ellipse.moved(box.x, box.y)
-        cx, cy = ellipse.centre
-        half = ellipse.height / 2
-        above = cy + half + 13 if block.side == "above" else cy - half - 5  # away from its indicators
-        shapes = [Ellipse(ellipse, PAPER, INK, 1.4)]
-    shapes.append(Words((cx, cy + 5), name, 14, INK, bold=True))
-    if r_squared is not None:
-        shapes.append(Words((cx, above), r_squared, 11, GREY))
-    return shapes
-
-
-def _explained(model: Model, results: Results, name: str, options: FigureOptions) -> str | None:
-    """The R² that is drawn: none where nothing leads to it, or where it is 1 by definition."""
-    construct = model.by_name.get(name)
-    if not options.r_squared or options.parts == "measurement" or (construct and construct.mode == "formative"):
-        return None
-    value = results.r_squared.get(name)
-    return None if value is None else f"R² = {options.share(value)}"
-
-
-def _said(parameter: ParameterPart | None, options: FigureOptions) -> tuple[str, str]:
-    """What is written at a path: its value, and what stands beside or below it."""
-    if parameter is None:
-        return "–", ""
-    read_as = options.reading(parameter)
-    value = options.number(read_as.value)
-    p = parameter.p_value if read_as.boot is None else read_as.boot.p_value
-    if options.beside == "stars":
-        return value + next((stars for limit, stars in STARS if p is not None and p < limit), ""), ""
-    if options.beside == "p":
-        return value, "" if p is None else options.p(p_words(p))
-    if options.beside == "se":
-        return value, "" if read_as.se is None else f"({options.number(read_as.se)})"
-    return value, options.range(read_as.bounds) if options.beside == "interval" else ""
-
-
-def _uncertain(parameter: ParameterPart | None, options: FigureOptions) -> bool:
-    bounds = None if parameter is None else options.reading(parameter).bounds
-    return bounds is not None and bounds[0] <= 0 <= bounds[1]
+def _written(value: str, below: str, fill: str, quiet: str) -> tuple[Words, ...]:
+    """What stands at a path, around the middle of its label."""
+    if not below:
+        return (Words((0.0, 0.35 * VALUE), value, VALUE, fill, True),)
+    return (Words((0.0, -2.2), value, VALUE, fill, True), Words((0.0, BELOW - 1.2), below, BELOW, quiet))
 
 
 def diagram(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> Drawing:
     """The model of a results document with its estimates; `about` a source and an outcome only what lies between them, with
     the effects in the note.
 
-    Ellipses are constructs, rectangles observed variables. Raises ValueError where no route leads from source to outcome.
+    Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
+    own. Raises ValueError where no route leads from source to outcome.
     """
-    options = options or FigureOptions()
-    whole = model = read(parse(results.model))
-    indicators = options.parts != "structure" and about is None
-    if about is not None:
-        model = between(model, results, about)
-    found = {(p.from_, p.to): p for p in results.parameters if p.kind in ("path", "loading", "weight")}
-    sides = _sides(model)
-    blocks: dict[str, Block] = {}
-    cards: list[Card] = []
-    for construct in model.constructs:
-        shown = construct if indicators else Construct(construct.name, construct.mode, ())
-        side = sides[construct.name] if indicators else "right"
-        explained = _explained(model, results, construct.name, options) is not None
-        blocks[construct.name] = _block(shown, side, explained)
-        cards.append(blocks[construct.name].card)
-    for name in model.observed:
-        wide = max(96.0, text_width(name, 14, "sans-bold") + 24)
-        room = BESIDE if _explained(model, results, name, options) is not None else 0.0
-        cards.append(Card(name, wide, 44 + room, Box(0, room, wide, 44)))
-    arrows, texts = [], {}
-    for source, target in model.paths if options.parts != "measurement" else ():
-        parameter = found.get((source, target))
-        if options.uncertain == "hidden" and _uncertain(parameter, options):
-            continue
-        value, below = _said(parameter, options)
-        texts[source, target] = value, below
-        width = max(text_width(value, 13, "sans-bold"), text_width(below, 9.5)) + 8
-        arrows.append(Arrow(source, target, width, 28.0 if below else 17.0))
-    layout = arrange(cards, arrows, spacing=Spacing(column=40, row=30, lane=30, margin=16))
-    body: list[Item] = []
-    labels: list[Item] = []
-    largest = max((abs(found[pair].standardized or 0.0) for pair in texts if pair in found), default=1.0) or 1.0
-    for routed in layout.arrows:
-        pair = (routed.source, routed.target)
-        parameter = found.get(pair)
-        uncertain = _uncertain(parameter, options)
-        stroke = PALE if uncertain and options.uncertain == "grey" else INK
-        size = abs(parameter.standardized or 0.0) / largest if parameter else 0.0
-        width = THINNEST + (THICKEST - THINNEST) * size if options.thickness else 1.3
-        head = HEAD + (width - 1.3) * 1.6 if options.thickness else HEAD
-        curves = tuple(shortened(routed.curves, head - 1))
-        body.append(Line(curves, stroke, width, uncertain and options.uncertain == "dashed"))
-        body.append(_head(routed.curves[-1].end, arrival_angle(routed.curves), head, stroke))
-        value, below = texts[pair]
-        box = routed.label
-        labels.append(Rectangle(box, PAPER))
-        labels.append(Words((box.centre[0], box.y + 13), value, 13, GREY if stroke == PALE else INK, bold=True))
-        if below:
-            labels.append(Words((box.centre[0], box.y + 25), below, 9.5, GREY))
-    for name, box in layout.cards.items():
-        block = blocks.get(name)
-        if block is not None:
-            body += _measurement(block, box, model.by_name[name], found, options)
-        body += _node(block, box, name, _explained(model, results, name, options))
-    said = [_note(model, results, options)] if options.note else []
-    said += [_fit_line(results, options)] if options.fit else []
-    said += [words(whole, model, results, about, options)] if about is not None and options.note else []
-    lines = _wrap(" ".join(said), 11, (layout.width - 32) / WIDER_ELSEWHERE)
-    height = layout.height + (14 + 15 * len(lines) if lines else 0)
-    for i, line in enumerate(lines):
-        labels.append(Words((16, layout.height + 12 + 15 * i), line, 11, GREY, anchor="start"))
-    ground = Rectangle(Box(0, 0, layout.width, height), PAPER)
-    title = f"Path diagram: {listed(model.structure_nodes, 12)}"
-    return Drawing(layout.width, height, title, (ground, *body, *labels))
+    best: tuple[int, Drawing] | None = None
+    for looseness in LOOSENESS:
+        drawn = _Pen(Plan(results, options or FigureOptions(), about, looseness)).draw()
+        found = covered(drawn)
+        if best is None or found < best[0]:
+            best = found, drawn
+        if not found:
+            break
+    assert best is not None
+    return best[1]
 
 
 def paper_figure(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> str:
     """The same as SVG text."""
     return svg(diagram(results, options, about))
-
-
-def _wrap(text: str, size: float, width: float) -> list[str]:
-    lines, line = [], ""
-    for word in text.split():
-        longer = f"{line} {word}".strip()
-        if line and text_width(longer, size) > width:
-            lines.append(line)
-            line = word
-        else:
-            line = longer
-    return [*lines, line] if line else lines
-
-
-def _note(model: Model, results: Results, options: FigureOptions) -> str:
-    level = f"{100 * results.settings.level:g} %"
-    n = results.data.n_used if results.data else 0
-    summary = results.bootstrap_summary
-    scale = "Standardized" if options.standardized else "Unstandardized"
-    parts = [f"Note. {scale} {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
-    if summary is not None:
-        kind = f"{INTERVALS[results.settings.interval]} bootstrap intervals ({summary.used} resamples)"
-    else:
-        kind = "intervals from standard errors" if any(p.se is not None for p in results.parameters) else ""
-    structure = options.parts != "measurement" and bool(model.paths)
-    if structure and options.beside == "interval" and kind:
-        parts.append(f"In brackets {level} {kind}.")
-    basis = "the bootstrap" if summary is not None else "standard errors"
-    if structure and options.beside == "stars" and kind:
-        parts.append(options.p(f"* p < .05, ** p < .01, *** p < .001, by {basis}."))
-    if structure and options.beside == "p" and kind:
-        parts.append(f"p by {basis}.")
-    if structure and options.beside == "se" and kind:
-        parts.append(f"In parentheses {'bootstrap ' if summary is not None else ''}standard errors.")
-    if structure and not kind:
-        parts.append("There are no intervals without a bootstrap.")
-    elif structure:
-        said = {
-            "dashed": "Dashed: the {}interval contains zero.",
-            "grey": "Grey: the {}interval contains zero.",
-            "hidden": "Paths whose {}interval contains zero are not drawn.",
-            "plain": "",
-        }[options.uncertain]
-        named = "" if options.beside == "interval" else f"{level} "
-        parts.append(said.format(named))
-    if options.thickness and structure:
-        parts.append("Lines are as thick as the standardized path is large.")
-    exogenous = [name for name in model.structure_nodes if name not in {t for _, t in model.paths}]
-    if len(exogenous) > 1:
-        parts.append("Covariances of exogenous variables are estimated and not drawn.")
-    if model.covariances:
-        parts.append("Stated covariances are not drawn.")
-    return " ".join(part for part in parts if part)
-
-
-def _fit_line(results: Results, options: FigureOptions) -> str:
-    """A few figures of fit, those that there are."""
-    fit = results.fit
-    if fit is None:
-        return ""
-    three = options.model_copy(update={"decimals": 3})
-    said = []
-    if fit.chi_square is not None and fit.df is not None:
-        p = "" if fit.p_value is None else f", {options.p(p_words(fit.p_value))}"
-        said.append(f"χ²({fit.df}) = {fit.chi_square:.1f}{p}")
-    for name, value in (("CFI", fit.cfi), ("TLI", fit.tli)):
-        if value is not None:
-            said.append(f"{name} = {three.share(value)}")
-    if fit.rmsea is not None:
-        bounds = fit.rmsea_interval
-        around = "" if bounds is None else f" [{three.share(bounds[0])}, {three.share(bounds[1])}]"
-        said.append(f"RMSEA = {three.share(fit.rmsea)}{around}")
-    if fit.srmr is not None:
-        said.append(f"SRMR = {three.share(fit.srmr)}")
-    return f"Fit: {', '.join(said)}." if said else ""

@@ -2,74 +2,73 @@
 
 from __future__ import annotations
 
-from functools import cache
-from importlib.resources import as_file, files
 from io import BytesIO
 
 from reportlab.lib.colors import HexColor
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Head, Item, Line, Rectangle, Words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Label, Line, Rectangle, Words
+from dusk_arrow.figure.formats.faces import faces, run_width, runs
 
-FACES = {False: "source-sans-3-400", True: "source-sans-3-600"}
 DASH = (5, 4)
-
-
-@cache
-def _faces() -> None:
-    for name in FACES.values():
-        with as_file(files("dusk_arrow.figure") / "fonts" / f"{name}.ttf") as path:
-            pdfmetrics.registerFont(TTFont(name, str(path)))
 
 
 def pdf(drawing: Drawing) -> bytes:
     """The drawing as a page of its own size."""
-    _faces()
+    faces()
     file = BytesIO()
-    canvas = Canvas(file, pagesize=(drawing.width, drawing.height), invariant=True)
+    canvas = Canvas(file, pagesize=(drawing.width * drawing.scale, drawing.height * drawing.scale), invariant=True)
     canvas.setTitle(drawing.title)
     canvas.setCreator("Dusk Arrow")
-    canvas.translate(0, drawing.height)
+    canvas.translate(0, drawing.height * drawing.scale)
+    canvas.scale(drawing.scale, drawing.scale)
     for item in drawing.items:
-        _draw(canvas, item)
+        draw(canvas, item)
     canvas.showPage()
     canvas.save()
     return file.getvalue()
 
 
-def _draw(canvas: Canvas, item: Item) -> None:
+def draw(canvas: Canvas, item: Item) -> None:
     """Draws one item; the page grows upwards, so heights are negative."""
     if isinstance(item, Words):
-        canvas.setFillColor(HexColor(item.fill))
-        canvas.setFont(FACES[item.bold], item.size)
-        place = {"start": canvas.drawString, "middle": canvas.drawCentredString, "end": canvas.drawRightString}
-        place[item.anchor](item.at[0], -item.at[1], item.text)
-        return
-    if isinstance(item, Rectangle | Ellipse):
-        canvas.setFillColor(HexColor(item.fill))
-        stroked = item.stroke is not None
-        if item.stroke is not None:
-            canvas.setStrokeColor(HexColor(item.stroke))
-            canvas.setLineWidth(item.width)
-            canvas.setDash()
-        box = item.box
-        if isinstance(item, Rectangle):
-            canvas.rect(box.x, -box.y - box.height, box.width, box.height, stroke=int(stroked), fill=1)
-        else:
-            canvas.ellipse(box.x, -box.y - box.height, box.x + box.width, -box.y, stroke=1, fill=1)
-        return
+        _text(canvas, item)
+    elif isinstance(item, Line):
+        _line(canvas, item)
+    else:
+        _shape(canvas, item)
+        for words in item.words:
+            _text(canvas, words)
+
+
+def _text(canvas: Canvas, words: Words) -> None:
+    canvas.setFillColor(HexColor(words.fill))
+    share = {"start": 0.0, "middle": 0.5, "end": 1.0}[words.anchor]
+    x = words.at[0] - share * run_width(words.text, words.size, words.bold)
+    for face, piece in runs(words.text, words.bold):
+        canvas.setFont(face, words.size)
+        canvas.drawString(x, -words.at[1], piece)
+        x += canvas.stringWidth(piece, face, words.size)
+
+
+def _shape(canvas: Canvas, item: Rectangle | Ellipse | Label) -> None:
+    canvas.setFillColor(HexColor(item.fill))
+    stroke = None if isinstance(item, Label) else item.stroke
+    if stroke is not None and not isinstance(item, Label):
+        canvas.setStrokeColor(HexColor(stroke))
+        canvas.setLineWidth(item.width)
+        canvas.setDash()
+    box, stroked = item.box, int(stroke is not None)
+    if isinstance(item, Ellipse):
+        canvas.ellipse(box.x, -box.y - box.height, box.x + box.width, -box.y, stroke=1, fill=1)
+    elif isinstance(item, Rectangle) and item.radius:
+        canvas.roundRect(box.x, -box.y - box.height, box.width, box.height, item.radius, stroke=stroked, fill=1)
+    else:
+        canvas.rect(box.x, -box.y - box.height, box.width, box.height, stroke=stroked, fill=1)
+
+
+def _line(canvas: Canvas, item: Line) -> None:
     path = canvas.beginPath()
-    if isinstance(item, Head):
-        path.moveTo(item.points[0][0], -item.points[0][1])
-        for x, y in item.points[1:]:
-            path.lineTo(x, -y)
-        path.close()
-        canvas.setFillColor(HexColor(item.fill))
-        canvas.drawPath(path, stroke=0, fill=1)
-        return
-    assert isinstance(item, Line)
     path.moveTo(item.curves[0].start[0], -item.curves[0].start[1])
     for curve in item.curves:
         (ax, ay), (bx, by), (cx, cy) = curve.first, curve.second, curve.end
@@ -78,3 +77,11 @@ def _draw(canvas: Canvas, item: Item) -> None:
     canvas.setLineWidth(item.width)
     canvas.setDash(*([DASH] if item.dashed else []))
     canvas.drawPath(path, stroke=1, fill=0)
+    for one in item.heads:
+        tip = canvas.beginPath()
+        tip.moveTo(one.points[0][0], -one.points[0][1])
+        for x, y in one.points[1:]:
+            tip.lineTo(x, -y)
+        tip.close()
+        canvas.setFillColor(HexColor(one.fill))
+        canvas.drawPath(tip, stroke=0, fill=1)

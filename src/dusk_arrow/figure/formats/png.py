@@ -10,7 +10,7 @@ from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.figure.formats.svg import svg
 
 DOTS = 300
-POINTS = 72
+CSS = 96  # dots an inch that a length in points is read with
 
 
 def png(drawing: Drawing, dots_per_inch: int = DOTS) -> bytes:
@@ -19,7 +19,8 @@ def png(drawing: Drawing, dots_per_inch: int = DOTS) -> bytes:
         return bytes(
             svg_to_bytes(
                 svg_string=svg(drawing, font=False),
-                zoom=dots_per_inch / POINTS,
+                dpi=CSS,
+                zoom=dots_per_inch / CSS,
                 font_dirs=[str(folder)],
                 sans_serif_family="Source Sans 3",
             )

@@ -7,48 +7,56 @@ from functools import cache
 from importlib.resources import files
 from xml.sax.saxutils import escape
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Head, Item, Line, Rectangle
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Line, Rectangle, Words
 from dusk_arrow.figure.geometry import path_data
 
 FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"
 
 
 def svg(drawing: Drawing, font: bool = True) -> str:
-    """The drawing as a file that stands on its own, with its font where `font`."""
+    """The drawing as a file that stands on its own, with its font where `font`, as large as it is printed."""
     style = f"<style>{_font_face()}</style>" if font else ""
+    wide, high = drawing.width * drawing.scale, drawing.height * drawing.scale
     return (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {drawing.width:.0f} {drawing.height:.0f}" '
-        f'width="{drawing.width:.0f}" height="{drawing.height:.0f}" font-family="{FONT}" role="img">'
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {drawing.width:.1f} {drawing.height:.1f}" '
+        f'width="{wide:.2f}pt" height="{high:.2f}pt" font-family="{FONT}" role="img">'
         f"<title>{escape(drawing.title)}</title>{style}"
         f"{''.join(_element(item) for item in drawing.items)}</svg>\n"
     )
 
 
-def _element(item: Item) -> str:
-    if isinstance(item, Rectangle):
-        stroke = f' stroke="{item.stroke}" stroke-width="{item.width:g}"' if item.stroke else ""
-        box = item.box
-        return (
-            f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}" '
-            f'fill="{item.fill}"{stroke}/>'
-        )
-    if isinstance(item, Ellipse):
-        x, y = item.box.centre
-        return (
-            f'<ellipse cx="{x:.1f}" cy="{y:.1f}" rx="{item.box.width / 2:.1f}" ry="{item.box.height / 2:.1f}" '
-            f'fill="{item.fill}" stroke="{item.stroke}" stroke-width="{item.width:g}"/>'
-        )
-    if isinstance(item, Line):
-        dash = ' stroke-dasharray="5 4"' if item.dashed else ""
-        data = path_data(list(item.curves))
-        return f'<path d="{data}" fill="none" stroke="{item.stroke}" stroke-width="{item.width:g}"{dash}/>'
-    if isinstance(item, Head):
-        path = "L".join(f"{x:.1f} {y:.1f}" for x, y in item.points)
-        return f'<path d="M{path}Z" fill="{item.fill}"/>'
+def _words(item: Words) -> str:
     weight = ' font-weight="600"' if item.bold else ""
     return (
         f'<text x="{item.at[0]:.1f}" y="{item.at[1]:.1f}" font-size="{item.size:g}" text-anchor="{item.anchor}" '
         f'fill="{item.fill}"{weight}>{escape(item.text)}</text>'
+    )
+
+
+def _element(item: Item) -> str:
+    if isinstance(item, Words):
+        return _words(item)
+    if isinstance(item, Line):
+        dash = ' stroke-dasharray="5 4"' if item.dashed else ""
+        data = path_data(list(item.curves))
+        tips = ("L".join(f"{x:.1f} {y:.1f}" for x, y in one.points) for one in item.heads)
+        heads = "".join(f'<path d="M{path}Z" fill="{one.fill}"/>' for path, one in zip(tips, item.heads, strict=True))
+        return f'<path d="{data}" fill="none" stroke="{item.stroke}" stroke-width="{item.width:.2f}"{dash}/>{heads}'
+    inside = "".join(_words(one) for one in item.words)
+    box = item.box
+    if isinstance(item, Ellipse):
+        x, y = box.centre
+        return (
+            f'<ellipse cx="{x:.1f}" cy="{y:.1f}" rx="{box.width / 2:.1f}" ry="{box.height / 2:.1f}" '
+            f'fill="{item.fill}" stroke="{item.stroke}" stroke-width="{item.width:g}"/>{inside}'
+        )
+    stroke, radius = "", ""
+    if isinstance(item, Rectangle):
+        stroke = f' stroke="{item.stroke}" stroke-width="{item.width:g}"' if item.stroke else ""
+        radius = f' rx="{item.radius:g}"' if item.radius else ""
+    return (
+        f'<rect x="{box.x:.1f}" y="{box.y:.1f}" width="{box.width:.1f}" height="{box.height:.1f}"{radius} '
+        f'fill="{item.fill}"{stroke}/>{inside}'
     )
 
 

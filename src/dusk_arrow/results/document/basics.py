@@ -64,13 +64,14 @@ class MomentsPart(Part):
 
 
 class DataPart(Part):
-    """Which data were analysed."""
+    """Which data were analysed, with the labels of the columns in use that have one."""
 
     name: str
     fingerprint: str
     n_used: int
     n_total: int
     missing: int
+    labels: dict[str, str] = {}
     analysed: str | None = None  # hash of the columns and cases used, whatever else the data hold
 
 

@@ -1,0 +1,159 @@
+"""What a construct looks like on paper: an ellipse with rectangles around it, or a card with its items in rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from dusk_arrow.core.specification.model import Construct, Model
+from dusk_arrow.figure.framing import wrapped
+from dusk_arrow.figure.geometry import Box
+from dusk_arrow.figure.layering import forward_links, layer_of
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.parts import Card
+from dusk_arrow.figure.text import text_width
+
+NAME, ITEM, NUMBER, SMALL = 13.0, 10.5, 10.3, 10.5  # type sizes: constructs, items, loadings, R²
+ELLIPSE_WIDTH, ELLIPSE_HEIGHT = 78.0, 44.0
+BOX_WIDTH, BOX_HEIGHT, BOX_GAP = 28.0, 17.0, 5.0
+LINE = 11.5  # from line to line of an item's wording
+LABEL_WIDTH = 108.0  # the widest an item's wording becomes before it is broken
+STEM = 34.0
+BESIDE = 14.0  # room for R² beside a shape
+ERROR = (40.0, 28.0)  # room for an error term beside a rectangle, and above one
+BOW = 20.0  # room for a covariance of errors
+SHARE = 0.3  # how far along its line a loading stands from its rectangle
+CARD_WIDTH, CARD_HEAD, CARD_ROW = 96.0, 26.0, 15.0
+
+Side = Literal["left", "right", "above", "below", "inside"]
+
+
+@dataclass(frozen=True)
+class Block:
+    """A construct with its items as one piece: where its shape, its rectangles and their lines of words stand inside it."""
+
+    card: Card
+    core: Box
+    side: Side
+    boxes: dict[str, Box] = field(default_factory=dict)
+    lines: dict[str, list[str]] = field(default_factory=dict)
+
+
+def sides(model: Model, down: bool) -> dict[str, Side]:
+    """Where each construct's items go: outward at both ends, beside the way in between."""
+    names = list(model.structure_nodes)
+    layers = layer_of(names, forward_links(names, list(model.paths)))
+    last = max(layers.values(), default=0)
+    counts: dict[int, int] = {}
+    first_side, last_side, one, other = (
+        ("above", "below", "left", "right") if down else ("left", "right", "above", "below")
+    )
+    found: dict[str, Side] = {}
+    for name in names:
+        layer = layers[name]
+        counts[layer] = counts.get(layer, 0) + 1
+        if layer == 0:
+            found[name] = first_side  # type: ignore[assignment]
+        elif layer == last:
+            found[name] = last_side  # type: ignore[assignment]
+        else:
+            found[name] = one if (layer + counts[layer]) % 2 == 0 else other  # type: ignore[assignment]
+    return found
+
+
+def wordings(construct: Construct, labels: dict[str, str], options: FigureOptions) -> dict[str, list[str]]:
+    """What stands in each item's rectangle: its name, or its wording in lines."""
+    named = {name: labels.get(name, name) if options.labels else name for name in construct.indicators}
+    return {name: wrapped(text, ITEM, LABEL_WIDTH) for name, text in named.items()}
+
+
+def _label_room(options: FigureOptions) -> float:
+    """The widest loading there can be."""
+    if not options.loadings:
+        return 0.0
+    before = "−" if options.standardized and not options.leading_zero else "−0"
+    return text_width(f"{before}.{'8' * options.decimals}", NUMBER) + 3
+
+
+def _extra(construct: Construct, options: FigureOptions, side: Side, bows: bool) -> float:
+    """Room outside of the rectangles for error terms and their covariances."""
+    error = (
+        ERROR[0 if side in ("left", "right") else 1] if options.residuals and construct.mode == "reflective" else 0.0
+    )
+    return error + (BOW if bows else 0.0)
+
+
+def ellipse_width(name: str) -> float:
+    """How wide the ellipse of a name is."""
+    return max(ELLIPSE_WIDTH, text_width(name, NAME, "sans-bold") + 26)
+
+
+def block(
+    construct: Construct,
+    side: Side,
+    share: float,
+    options: FigureOptions,
+    lines: dict[str, list[str]],
+    bows: bool = False,
+) -> Block:
+    """The piece of a construct, with room above or beside the ellipse for the `share` that is explained, so wide in print, and
+    with `bows` room for covariances of its items' errors."""
+    if options.notation == "cards":
+        return _card(construct, options, lines)
+    down = options.direction == "down"
+    room = BESIDE if share and not down else 0.0
+    width, names = ellipse_width(construct.name), construct.indicators
+    widest = max((text_width(line, ITEM) for name in names for line in lines[name]), default=0.0)
+    box = max(BOX_WIDTH, widest + 10)
+    tall = BOX_HEIGHT + LINE * (max((len(lines[name]) for name in names), default=1) - 1)
+    outer = _extra(construct, options, side, bows) if names else 0.0
+    boxes: dict[str, Box] = {}
+    if side in ("left", "right"):
+        step = max(tall + BOX_GAP, NUMBER + 5)
+        all_of = len(names) * step - (step - tall)
+        high = max(ELLIPSE_HEIGHT + 2 * room, all_of)
+        first = (high - all_of) / 2
+        x = outer if side == "left" else width + STEM
+        for i, name in enumerate(names):
+            boxes[name] = Box(x, first + i * step, box, tall)
+        core = Box(outer + box + STEM if side == "left" else 0.0, (high - ELLIPSE_HEIGHT) / 2, width, ELLIPSE_HEIGHT)
+        across = outer + box + STEM + width if names else width
+        core = core if names else Box(0.0, core.y, width, ELLIPSE_HEIGHT)
+        if share and down:  # lines come and go above and below
+            push = share if side == "right" and names else 0.0
+            core, across = core.moved(push, 0.0), across + share
+            boxes = {name: one.moved(push, 0.0) for name, one in boxes.items()}
+        return Block(Card(construct.name, across, high, core, round=True), core, side, boxes, lines)
+    step = max(box + BOX_GAP, (_label_room(options) + 2) / (1 - SHARE))
+    row = len(names) * step - (step - box)
+    wide = max(width + (2 * share if down else 0.0), row)
+    beside = outer + tall + STEM if names else 0.0
+    y = outer if side == "above" else room + ELLIPSE_HEIGHT + STEM
+    for i, name in enumerate(names):
+        boxes[name] = Box((wide - row) / 2 + i * step, y, box, tall)
+    core = Box((wide - width) / 2, beside if side == "above" else room, width, ELLIPSE_HEIGHT)
+    return Block(Card(construct.name, wide, room + ELLIPSE_HEIGHT + beside, core, round=True), core, side, boxes, lines)
+
+
+def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[str]]) -> Block:
+    """A card: its name over a line, its items in rows below."""
+    numbers = _label_room(options)
+    widest = max((text_width(line, ITEM) for name in construct.indicators for line in lines[name]), default=0.0)
+    head = text_width(construct.name, NAME, "sans-bold") + (48 if options.r_squared else 0)
+    width = max(CARD_WIDTH, widest + numbers + 26, head + 22)
+    boxes: dict[str, Box] = {}
+    y = CARD_HEAD
+    for name in construct.indicators:
+        tall = CARD_ROW + LINE * (len(lines[name]) - 1)
+        boxes[name] = Box(0.0, y, width, tall)
+        y += tall
+    high = y + (6 if construct.indicators else 0)
+    core = Box(0.0, 0.0, width, high)
+    return Block(Card(construct.name, width, high, core), core, "inside", boxes, lines)
+
+
+def observed_card(name: str, explained: bool) -> Card:
+    """The card of a column that stands in paths itself."""
+    wide = max(72.0, text_width(name, NAME, "sans-bold") + 20)
+    room = BESIDE if explained else 0.0
+    return Card(name, wide, 34 + room, Box(0, room, wide, 34))

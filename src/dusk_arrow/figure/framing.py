@@ -1,0 +1,78 @@
+"""What is drawn as a whole: how far it reaches, moving it, and text in lines."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from dusk_arrow.figure.drawing import Drawing, Item, Label, Line, Words
+from dusk_arrow.figure.geometry import Point
+from dusk_arrow.figure.text import text_width
+
+
+def covered(drawing: Drawing) -> int:
+    """How often a label lies on a path or a covariance that is not its own, or on another label."""
+    labels = [item for item in drawing.items if isinstance(item, Label)]
+    lines = [item for item in drawing.items if isinstance(item, Line) and item.kind in ("path", "covariance")]
+    found = sum(a.box.overlap(b.box, -0.5) > 0 for i, a in enumerate(labels) for b in labels[:i])
+    for line in lines:
+        points = np.array([p for curve in line.full for p in curve.samples(24)])
+        others = [label.box for label in labels if label.ends != line.ends]
+        edges = np.array([(b.x, b.x + b.width, b.y, b.y + b.height) for b in others]).reshape(len(others), 4, 1)
+        x, y = points[:, 0], points[:, 1]
+        inside = (edges[:, 0] + 1 < x) & (x < edges[:, 1] - 1) & (edges[:, 2] + 1 < y) & (y < edges[:, 3] - 1)
+        found += int(inside.any(axis=1).sum())
+    return found
+
+
+def wrapped(text: str, size: float, width: float) -> list[str]:
+    """Text in lines that are no wider than `width` where its words allow it."""
+    lines, line = [], ""
+    for word in text.split():
+        longer = f"{line} {word}".strip()
+        if line and text_width(longer, size) > width:
+            lines.append(line)
+            line = word
+        else:
+            line = longer
+    return [*lines, line] if line else lines
+
+
+def _corners(item: Item) -> list[Point]:
+    if isinstance(item, Line):
+        return [p for curve in item.full or item.curves for p in curve.samples(12)]
+    if isinstance(item, Words):
+        wide = text_width(item.text, item.size, "sans-bold" if item.bold else "sans")
+        x = item.at[0] - wide * {"start": 0.0, "middle": 0.5, "end": 1.0}[item.anchor]
+        return [(x, item.at[1] - item.size), (x + wide, item.at[1] + 0.25 * item.size)]
+    box = item.box
+    return [(box.x, box.y), (box.x + box.width, box.y + box.height)]
+
+
+def bounds(items: Sequence[Item]) -> tuple[float, float, float, float]:
+    """Left, top, right and bottom of everything drawn."""
+    points = [point for item in items for point in _corners(item)] or [(0.0, 0.0)]
+    xs, ys = [x for x, _ in points], [y for _, y in points]
+    return min(xs), min(ys), max(xs), max(ys)
+
+
+def moved(item: Item, dx: float, dy: float) -> Item:
+    """An item somewhere else."""
+
+    def at(point: Point) -> Point:
+        return point[0] + dx, point[1] + dy
+
+    if isinstance(item, Words):
+        return replace(item, at=at(item.at))
+    if isinstance(item, Line):
+        heads = tuple(replace(h, points=tuple(at(p) for p in h.points)) for h in item.heads)  # type: ignore[arg-type]
+        return replace(
+            item,
+            curves=tuple(c.moved(dx, dy) for c in item.curves),
+            heads=heads,
+            full=tuple(c.moved(dx, dy) for c in item.full),
+        )
+    words = tuple(replace(one, at=at(one.at)) for one in item.words)
+    return replace(item, box=item.box.moved(dx, dy), words=words)

@@ -1,0 +1,209 @@
+"""What a figure shows of a results document by its options, and where it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+
+from dusk_arrow.core.specification.model import Construct, read
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.wording import p_words
+from dusk_arrow.figure.blocks import BESIDE, SMALL, Block, block, observed_card, sides, wordings
+from dusk_arrow.figure.geometry import Box
+from dusk_arrow.figure.inks import INKS, Ink
+from dusk_arrow.figure.layout import Layout, Spacing
+from dusk_arrow.figure.mediation import between
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.parts import Arrow
+from dusk_arrow.figure.text import text_width
+from dusk_arrow.figure.turning import arranged, stacked
+from dusk_arrow.results.document import ParameterPart, Results
+
+VALUE, BELOW = 12.0, 10.2  # type sizes: a path's value, what stands below it
+MARGIN = 10.0
+MOST_COVARYING = 9  # constructs whose covariances are drawn unasked
+STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
+
+
+def _said(parameter: ParameterPart | None, options: FigureOptions) -> tuple[str, str]:
+    """What is written at a path: its value, and what stands beside or below it."""
+    if parameter is None:
+        return "–", ""
+    read_as = options.reading(parameter)
+    value = options.number(read_as.value)
+    p = parameter.p_value if read_as.boot is None else read_as.boot.p_value
+    if options.beside == "stars":
+        return value + next((stars for limit, stars in STARS if p is not None and p < limit), ""), ""
+    if options.beside == "p":
+        return value, "" if p is None else options.p(p_words(p))
+    if options.beside == "se":
+        return value, "" if read_as.se is None else f"({options.number(read_as.se)})"
+    return value, options.range(read_as.bounds) if options.beside == "interval" else ""
+
+
+def could_be_zero(parameter: ParameterPart | None, options: FigureOptions) -> bool:
+    """Whether the interval that decides contains zero."""
+    bounds = None if parameter is None else options.reading(parameter).bounds
+    return bounds is not None and bounds[0] <= 0 <= bounds[1]
+
+
+def label_size(value: str, below: str) -> tuple[float, float]:
+    """Width and height of what stands at a path."""
+    width = max(text_width(value, VALUE, "sans-bold"), text_width(below, BELOW)) + 5
+    return width, VALUE + BELOW + 3 if below else VALUE + 3
+
+
+class Plan:
+    """One figure of a results document by its options: of the whole model, or `about` one mediation; `looseness` widens its gaps."""
+
+    def __init__(
+        self, results: Results, options: FigureOptions, about: tuple[str, str] | None, looseness: float = 1.0
+    ) -> None:
+        self.results, self.options, self.about, self.looseness = results, options, about, looseness
+        self.whole = read(parse(results.model))
+        self.model = self.whole if about is None else between(self.whole, results, about)
+        self.structure = options.parts != "measurement"
+        self.items = options.parts != "structure" and about is None
+        self.ink: Ink = INKS[options.ink]
+        self.down = options.direction == "down"
+        self.labels = dict(results.data.labels) if results.data else {}
+
+    @cached_property
+    def found(self) -> dict[tuple[str, str], ParameterPart]:
+        """Paths, loadings and weights by their ends."""
+        return {(p.from_, p.to): p for p in self.results.parameters if p.kind in ("path", "loading", "weight")}
+
+    @cached_property
+    def residual(self) -> dict[str, ParameterPart]:
+        """Variances of errors and disturbances by whose they are."""
+        return {
+            p.from_: p
+            for p in self.results.parameters
+            if p.kind == "variance" and p.role in ("residual", "disturbance")
+        }
+
+    def explained(self, name: str) -> str | None:
+        """The R² beside a shape, with the residual variance where errors are drawn: none where nothing leads to it, or where R²
+        is 1 by definition."""
+        construct = self.model.by_name.get(name)
+        said = []
+        value = self.results.r_squared.get(name)
+        by_definition = construct is not None and construct.mode == "formative" and self.results.family == "covariance"
+        if self.structure and value is not None and not by_definition and name in {t for _, t in self.whole.paths}:
+            said = [f"R² = {self.options.share(value)}"] if self.options.r_squared else []
+            error = self.residual.get(name)
+            if self.options.residuals and error is not None:
+                said.append(f"residual {self.options.number(self.options.reading(error).value)}")
+        return ", ".join(said) or None
+
+    @cached_property
+    def paths(self) -> list[tuple[str, str]]:
+        """The paths that are drawn."""
+        drawn = self.model.paths if self.structure else ()
+        hidden = self.options.uncertain == "hidden"
+        return [pair for pair in drawn if not (hidden and could_be_zero(self.found.get(pair), self.options))]
+
+    @cached_property
+    def covariances(self) -> list[tuple[str, str, float]]:
+        """The covariances of constructs and observed variables that are drawn, with their figure."""
+        wanted, nodes = self.options.covariances, list(self.model.structure_nodes)
+        no_paths = not self.structure or not self.model.paths
+        if wanted is False or (wanted is None and not (no_paths and 1 < len(nodes) <= MOST_COVARYING)):
+            return []
+        if no_paths and self.whole.paths:
+            return self._correlations(nodes)
+        own = [
+            (p.from_, p.to, value)
+            for p in self.results.parameters
+            if p.kind == "covariance"
+            and p.from_ in nodes
+            and p.to in nodes
+            and (value := self.options.reading(p).value) is not None
+        ]
+        return own or (self._correlations(nodes) if no_paths else [])
+
+    def _correlations(self, nodes: Sequence[str]) -> list[tuple[str, str, float]]:
+        """Implied correlations of all constructs, for a figure without paths of a model that has some."""
+        quality = self.results.quality
+        if quality is None:
+            return []
+        matrix = quality.construct_correlations
+        by_pair = {
+            (row, column): value
+            for row, line in zip(matrix.rows, matrix.values, strict=True)
+            for column, value in zip(matrix.columns, line, strict=True)
+        }
+        pairs = [(a, b) for i, a in enumerate(nodes) for b in nodes[i + 1 :]]
+        return [(a, b, value) for a, b in pairs if (value := by_pair.get((a, b))) is not None]
+
+    @cached_property
+    def bows(self) -> list[tuple[tuple[str, str], tuple[str, str], float]]:
+        """Stated covariances of items' errors: construct and item at both ends, and their figure."""
+        if not self.items or self.options.covariances is False or self.options.notation == "cards":
+            return []
+        owner = {name: c.name for c in self.model.constructs for name in c.indicators}
+        return [
+            ((owner[p.from_], p.from_), (owner[p.to], p.to), value)
+            for p in self.results.parameters
+            if p.kind == "covariance" and p.from_ in owner and p.to in owner and tuple(sorted((p.from_, p.to))) in self._stated
+            and (value := self.options.reading(p).value) is not None
+        ]  # fmt: skip
+
+    @cached_property
+    def _stated(self) -> set[tuple[str, ...]]:
+        return {tuple(sorted(pair)) for pair in self.model.covariances}
+
+    @cached_property
+    def blocks(self) -> dict[str, Block]:
+        """Constructs as pieces."""
+        stacked_up = bool(self.covariances) and not self.paths
+        at = (
+            dict.fromkeys(self.model.structure_nodes, "above" if self.down else "left")
+            if stacked_up
+            else sides(self.model, self.down)
+        )
+        bowed = {construct for first, second, _ in self.bows for construct in (first[0], second[0])}
+        found = {}
+        for construct in self.model.constructs:
+            shown = construct if self.items else Construct(construct.name, construct.mode, ())
+            side = at[construct.name] if self.items else "right"
+            lines = wordings(shown, self.labels, self.options)
+            said = self.explained(construct.name)
+            share = 0.0 if said is None else text_width(said, SMALL) + 6
+            found[construct.name] = block(shown, side, share, self.options, lines, construct.name in bowed)  # type: ignore[arg-type]
+        return found
+
+    @cached_property
+    def texts(self) -> dict[tuple[str, str], tuple[str, str]]:
+        """What is written at every path."""
+        return {pair: _said(self.found.get(pair), self.options) for pair in self.paths}
+
+    @cached_property
+    def layout(self) -> Layout:
+        """Where everything stands."""
+        cards = [one.card for one in self.blocks.values()]
+        cards += [observed_card(name, self.explained(name) is not None) for name in self.model.observed]
+        arrows = [Arrow(*pair, *label_size(*self.texts[pair])) for pair in self.paths]
+        if not arrows and self.covariances:
+            return stacked(cards, 16.0, self.down)
+        loose = self.looseness
+        spacing = Spacing(
+            column=(14 if self.options.arrows != "angled" else 26) * loose,
+            row=(34 if self.covariances else 18) * loose,
+            lane=26 * loose,
+            margin=MARGIN,
+        )
+        return arranged(cards, arrows, dict(self.options.places), self.down, spacing)
+
+    @cached_property
+    def cores(self) -> dict[str, tuple[Box, bool]]:
+        """The shapes that lines touch, and whether they are round."""
+        found = {}
+        for name, box in self.layout.cards.items():
+            piece = self.blocks.get(name)
+            if piece is not None:
+                found[name] = (piece.core.moved(box.x, box.y), piece.card.round)
+            else:
+                room = BESIDE if self.explained(name) is not None else 0.0
+                found[name] = (Box(box.x, box.y + room, box.width, box.height - room), False)
+        return found

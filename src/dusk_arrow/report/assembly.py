@@ -1,0 +1,174 @@
+"""A report put together: its parts in their order, numbered, with the literature they cite."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from dusk_arrow.figure.drawing import Drawing
+from dusk_arrow.report.cells import Style, Table
+from dusk_arrow.report.material import Material
+from dusk_arrow.report.options import PartChoice, ReportOptions
+from dusk_arrow.report.references import Reference, cited
+from dusk_arrow.report.tables.registry import TABLES
+from dusk_arrow.report.words.registry import WORDS
+
+Kind = Literal["figure", "table", "words"]
+FIGURE = "figure"
+ORDER = (
+    "sample", "method", "descriptives", "correlations", "measures_and_fit", "measures", "htmt", "fornell_larcker", "cross_loadings",
+    "fit", FIGURE, "paths_in_words", "paths", "explained", "collinearity", "mediation", "effects", "models", "aside_in_words",
+    "set_aside", "assumptions", "criteria_in_words", "criteria", "settings", "parameters",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FigureMaker:
+    """A figure of the report: its key, what it is called, and how it comes to be."""
+
+    key: str
+    words: str
+    make: Callable[[], Drawing]
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A figure with its number."""
+
+    key: str
+    number: int
+    title: str
+    drawing: Drawing
+
+
+@dataclass(frozen=True)
+class Numbered:
+    """A table with its number."""
+
+    number: int
+    table: Table
+
+
+@dataclass(frozen=True)
+class Words:
+    """Paragraphs under a heading: as `computed`, as someone `edited` them, or edited although the numbers `moved` since."""
+
+    key: str
+    title: str
+    paragraphs: tuple[str, ...]
+    computed: tuple[str, ...]
+    state: Literal["computed", "edited", "moved"]
+
+
+Block = Figure | Numbered | Words
+
+
+@dataclass(frozen=True)
+class Offered:
+    """What can be in the report: its number where it has one, whether it is shown, and whether there is anything in it."""
+
+    key: str
+    kind: Kind
+    words: str
+    title: str | None
+    number: int | None
+    shown: bool
+    there: bool
+
+
+@dataclass(frozen=True)
+class Report:
+    """A report: blocks in their order, what else it could hold, and the works that it cites."""
+
+    title: str
+    blocks: tuple[Block, ...]
+    offered: tuple[Offered, ...]
+    references: tuple[Reference, ...]
+    style: Style
+
+    @property
+    def figures(self) -> list[Figure]:
+        """Its figures."""
+        return [block for block in self.blocks if isinstance(block, Figure)]
+
+    @property
+    def tables(self) -> list[Numbered]:
+        """Its tables."""
+        return [block for block in self.blocks if isinstance(block, Numbered)]
+
+
+def _choices(options: ReportOptions, keys: Iterable[str], unasked: dict[str, bool]) -> list[PartChoice]:
+    """Every part in its order: those that were chosen, each other one before the next that follows it by default."""
+    known = list(keys)
+    chosen = {part.key: part for part in options.parts if part.key in unasked}
+    order = list(chosen)
+    for at, key in enumerate(known):
+        if key not in chosen:
+            later = next((other for other in known[at + 1 :] if other in order), None)
+            order.insert(len(order) if later is None else order.index(later), key)
+    return [chosen.get(key) or PartChoice(key=key, shown=unasked[key]) for key in order]
+
+
+def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptions) -> Words:
+    computed = tuple(paragraphs)
+    edit = options.edits.get(key)
+    if edit is None:
+        return Words(key, title, computed, computed, "computed")
+    own = tuple(line.strip() for line in edit.text.splitlines() if line.strip())
+    return Words(key, title, own, computed, "edited" if edit.computed == "\n".join(computed) else "moved")
+
+
+def build(
+    material: Material, options: ReportOptions | None = None, figures: Sequence[FigureMaker] = (), title: str = ""
+) -> Report:
+    """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come."""
+    options = options or ReportOptions()
+    tables, words = {one.key: one for one in TABLES}, {one.key: one for one in WORDS}
+    drawn = {one.key: one for one in figures}
+    unasked = {one.key: one.unasked for one in TABLES} | {one.key: one.unasked for one in WORDS}
+    unasked |= dict.fromkeys(drawn, True)
+    at = ORDER.index(FIGURE)
+    keys = [key for key in (*ORDER[: at + 1], *(k for k in drawn if k != FIGURE), *ORDER[at + 1 :]) if key in unasked]
+    blocks: list[Block] = []
+    offered: list[Offered] = []
+    counts = {"figure": 0, "table": 0}
+    for choice in _choices(options, keys, unasked):
+        key = choice.key
+        kind: Kind = "figure" if key in drawn else "table" if key in tables else "words"
+        own = (drawn.get(key) or tables.get(key) or words[key]).words
+        block: Block | None = None
+        if kind == "figure":
+            if choice.shown:
+                block = Figure(key, counts["figure"] + 1, choice.title or own, drawn[key].make())
+            there = True
+        elif kind == "table":
+            made = tables[key].make(material)
+            there = made is not None
+            if made is not None:
+                block = Numbered(counts["table"] + 1, made.titled(choice.title))
+                own = made.title
+        else:
+            made_words = _words(key, choice.title or own, words[key].make(material), options)
+            there = bool(made_words.paragraphs)
+            block = made_words if there else None
+        shown = choice.shown and there
+        number = None
+        if shown and kind != "words":
+            counts[kind] += 1
+            number = counts[kind]
+        if shown and block is not None:
+            blocks.append(block)
+        offered.append(Offered(key, kind, own, choice.title, number, choice.shown, there))
+    style = Style(options.decimals, options.leading_zero)
+    return Report(title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
+
+
+def _texts(blocks: Iterable[Block]) -> Iterable[str]:
+    """Everything in a report that could cite something."""
+    for block in blocks:
+        if isinstance(block, Words):
+            yield from block.paragraphs
+        elif isinstance(block, Numbered):
+            yield from block.table.notes
+            yield from (cell for row in block.table.rows for cell in row.cells if isinstance(cell, str))

@@ -1,0 +1,1 @@
+"""Documents that hold a report, one file a format."""

@@ -1,0 +1,39 @@
+"""A report as a page that stands on its own and prints well."""
+
+from __future__ import annotations
+
+import base64
+from functools import cache
+from importlib.resources import files
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
+
+from dusk_arrow.figure.formats.svg import svg
+from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
+
+
+@cache
+def _templates() -> Environment:
+    loader = PackageLoader("dusk_arrow.report.formats")
+    return Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+
+
+@cache
+def _font() -> str:
+    font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
+    return base64.b64encode(font).decode()
+
+
+def write(report: Report) -> bytes:
+    """The page."""
+    kinds = {Figure: "figure", Numbered: "table", Words: "words"}
+    page = _templates().get_template("report.html.j2")
+    text = page.render(
+        report=report,
+        blocks=[(kinds[type(block)], block) for block in report.blocks],
+        printed=report.style.printed,
+        picture=lambda drawing: Markup(svg(drawing, font=False)),  # what is drawn was escaped when it became SVG
+        font=_font(),
+    )
+    return text.encode()

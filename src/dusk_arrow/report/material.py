@@ -1,0 +1,96 @@
+"""What a report is made of: the results document, and what is known around it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from dusk_arrow.core.assessment.criteria import USUAL, Sheet
+from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.specification.model import Model, read
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.wording import INTERVALS
+from dusk_arrow.figure.options import FigureOptions, Reading
+from dusk_arrow.results.document import EffectPart, ParameterPart, Results
+from dusk_arrow.results.screening import Screening, screen
+
+
+@dataclass(frozen=True)
+class Turn:
+    """A change on the way to the model: what it did, why, and whether these data prompted it."""
+
+    words: str
+    reason: str | None
+    from_data: bool
+
+
+@dataclass(frozen=True)
+class Material:
+    """A results document with the cut-offs in force, the labels of its columns, what screening says of them, the steps taken
+    with the data, the changes that led to the model (None where nobody recorded them), and models beside it by name."""
+
+    results: Results
+    criteria: Sheet = USUAL
+    labels: dict[str, str] | None = None
+    screening: Screening | None = None
+    steps: Sequence[str] = ()
+    turns: Sequence[Turn] | None = None
+    beside: Sequence[tuple[str, Results]] = ()
+
+    @cached_property
+    def model(self) -> Model:
+        """The model of the document."""
+        return read(parse(self.results.model))
+
+    @cached_property
+    def composite(self) -> bool:
+        """Whether constructs are composites of their indicators, so that reliability has rho_A and fit no test."""
+        return self.results.fit is None or self.results.fit.chi_square is None
+
+    @property
+    def level(self) -> str:
+        """The level of intervals: `95 %`."""
+        return f"{100 * self.results.settings.level:g} %"
+
+    @property
+    def basis(self) -> str:
+        """Where intervals and p come from: `bootstrap` or `standard errors`, empty where there are none."""
+        if self.results.bootstrap_summary is not None:
+            return "the bootstrap"
+        return "standard errors" if any(p.se is not None for p in self.results.parameters) else ""
+
+    @property
+    def interval(self) -> str:
+        """The kind of interval in words."""
+        summary = self.results.bootstrap_summary
+        if summary is not None:
+            kind = INTERVALS[self.results.settings.interval]
+            return f"{self.level} {kind} bootstrap interval ({summary.used:,} resamples)"
+        return f"{self.level} interval from the standard error" if self.basis else ""
+
+    def standardized(self, part: ParameterPart | EffectPart) -> Reading:
+        """An estimate with the interval and error that decide, standardized."""
+        return FigureOptions().reading(part)
+
+    def p_value(self, part: ParameterPart) -> float | None:
+        """The p-value beside an estimate: the bootstrap's where one was run."""
+        return part.p_value if part.bootstrap is None else part.bootstrap.p_value
+
+
+def material(
+    results: Results,
+    source: Source | None,
+    criteria: Sheet = USUAL,
+    steps: Sequence[str] = (),
+    turns: Sequence[Turn] | None = None,
+    beside: Sequence[tuple[str, Results]] = (),
+) -> Material:
+    """What a report is made of, with the columns in use screened where there are cases."""
+    if not isinstance(source, DataSet):
+        return Material(results, criteria, None, None, steps, turns, beside)
+    wanted = set(results.sample.variables) if results.sample else set()
+    columns = tuple(column for column in source.columns if column.name in wanted)
+    labels = {column.name: column.label for column in columns if column.label}
+    found = screen(replace(source, columns=columns, turned={}, weight=None), 1)[0] if columns else None
+    return Material(results, criteria, labels, found, steps, turns, beside)

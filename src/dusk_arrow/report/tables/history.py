@@ -1,0 +1,128 @@
+"""Tables about how the model came to be: what was set aside and why, the models beside it, the cut-offs in force."""
+
+from __future__ import annotations
+
+from dusk_arrow.core.assessment.criteria import BY_KEY
+from dusk_arrow.core.problems import counted
+from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
+from dusk_arrow.report.material import Material
+from dusk_arrow.report.tables.structure import cut_off
+
+
+def reasons(material: Material) -> dict[str, str]:
+    """The reason for every item that is set aside, from its sentence or from the change that did it."""
+    found: dict[str, str] = {}
+    for construct in material.model.constructs:
+        for name, reason in construct.aside:
+            turn = next(
+                (t for t in material.turns or () if t.reason and name in t.words.replace(",", " ").split()), None
+            )
+            found[name] = reason or (turn.reason if turn is not None and turn.reason else "")
+    return found
+
+
+def set_aside(material: Material) -> Table | None:
+    """Items that are set aside, and the other changes that these data prompted."""
+    why = reasons(material)
+    labels = material.labels or {}
+    rows = [
+        Row((name, construct.name, labels.get(name, ""), why[name] or "no reason was written down"))
+        for construct in material.model.constructs
+        for name, _ in construct.aside
+    ]
+    changes = [t for t in material.turns or () if t.from_data]
+    if not rows and not changes:
+        return None
+    rows += [
+        Row((turn.words, "", "", turn.reason or "no reason was written down"))
+        for turn in changes
+        if not turn.words.startswith("set aside")
+    ]
+    notes = []
+    if material.turns is not None:
+        said = "No change" if not changes else counted(len(changes), "change")
+        notes.append(f"{said} on the way to this model came from these data (MacCallum, Roznowski & Necowitz, 1992).")
+    columns = (
+        Column("Item or change", "text"),
+        Column("Construct", "text"),
+        Column("Wording", "text"),
+        Column("Reason", "text"),
+    )
+    return Table("set_aside", "What was set aside, and why", columns, tuple(rows), tuple(notes))
+
+
+def models(material: Material) -> Table | None:
+    """The models of the project side by side."""
+    if not material.beside:
+        return None
+    columns = [
+        Column("Model", "text"),
+        Column("n"),
+        Column("χ²"),
+        Column("df"),
+        Column("p"),
+        Column("CFI"),
+        Column("RMSEA"),
+        Column("SRMR"),
+    ]
+    columns += [Column("AIC"), Column("BIC")]
+    rows = []
+    analysed = set()
+    for name, results in material.beside:
+        fit, data = results.fit, results.data
+        if fit is None or data is None:
+            continue
+        analysed.add((data.analysed, tuple(sorted(results.sample.variables)) if results.sample else ()))
+        cells: list[Cell] = [
+            name,
+            Number(data.n_used, "count"),
+            Number(fit.chi_square, "plain", 2),
+            Number(fit.df, "count"),
+            Number(fit.p_value, "p"),
+        ]
+        cells += [Number(fit.cfi, "share", 3), Number(fit.rmsea, "share", 3), Number(fit.srmr, "share", 3)]
+        cells += [Number(fit.aic, "plain", 1), Number(fit.bic, "plain", 1)]
+        rows.append(Row(tuple(cells)))
+    if len(rows) < 2:
+        return None
+    notes = ["Other cases or other variables: χ², AIC and BIC cannot be compared."] if len(analysed) > 1 else []
+    return Table("models", "Models", tuple(columns), tuple(rows), tuple(notes))
+
+
+def cited(material: Material) -> list[str]:
+    """The figures whose cut-offs this report uses, by key."""
+    if material.composite:
+        own = [
+            "srmr",
+            "loading",
+            "alpha",
+            "rho_a",
+            "composite_reliability",
+            "ave",
+            "htmt",
+            "vif_antecedents",
+            "vif_indicators",
+        ]
+    else:
+        own = ["chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "agfi", "nfi"]
+        own += ["loading", "alpha", "composite_reliability", "ave", "htmt", "vif_antecedents", "vif_indicators"]
+    formative = any(c.mode == "formative" for c in material.model.constructs)
+    return [key for key in own if key in BY_KEY and (formative or key != "vif_indicators")]
+
+
+def criteria(material: Material) -> Table | None:
+    """The cut-offs in force, what they are of, and where they come from."""
+    rows = []
+    for key in cited(material):
+        criterion = material.criteria.by_key[key]
+        if criterion.good is None:
+            continue
+        rows.append(Row((criterion.label, cut_off(criterion), criterion.cut_off_source, criterion.source)))
+    columns = (
+        Column("Figure", "text"),
+        Column("Cut-off", "text"),
+        Column("Source of the cut-off", "text"),
+        Column("Source of the figure", "text"),
+    )
+    notes = (f"In force: {material.criteria.words}.",)
+    return Table("criteria", "Criteria with sources", columns, tuple(rows), notes)

@@ -1,0 +1,95 @@
+"""Figures of made-up models by geometry: what lies on what."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Line, Rectangle
+from dusk_arrow.figure.framing import covered
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.paper import diagram
+from tests.figure.made_up import made_up
+
+STYLES: tuple[dict[str, Any], ...] = (
+    {}, {"direction": "down"}, {"arrows": "straight"}, {"arrows": "angled"}, {"notation": "cards"}, {"residuals": True, "beside": "stars"},
+    {"parts": "measurement"}, {"covariances": True},
+)  # fmt: skip
+
+
+def shapes(drawing: Drawing) -> list[Rectangle | Ellipse]:
+    return [item for item in drawing.items if isinstance(item, Rectangle | Ellipse) and item.node]
+
+
+@pytest.mark.parametrize("style", STYLES, ids=str)
+@pytest.mark.parametrize("constructs", [2, 3, 6, 10, 15, 20])
+def test_nothing_hides_a_number(constructs: int, style: dict[str, Any]) -> None:
+    """A label on a shape or on another label cannot be read, and one on a foreign line is read as that line's."""
+    for seed in (0, 3):
+        drawing = diagram(made_up(constructs, 3 + seed, seed, 2), FigureOptions(**style))
+        labels = [item for item in drawing.items if isinstance(item, Label)]
+        assert labels
+        for i, label in enumerate(labels):
+            assert not any(label.box.overlap(shape.box, -0.5) for shape in shapes(drawing)), label.words
+            assert not any(label.box.overlap(other.box, -0.5) for other in labels[:i]), label.words
+        if style.get("parts") != "measurement" and not style.get("covariances"):
+            assert covered(drawing) <= constructs // 5, (
+                "a dense model may have a label over another line's bend, no more"
+            )
+
+
+@pytest.mark.parametrize("style", STYLES, ids=str)
+def test_no_path_runs_through_a_construct(style: dict[str, Any]) -> None:
+    """A line through a shape looks as if it led there."""
+    for constructs in (4, 8, 15):
+        drawing = diagram(made_up(constructs, 4, 1, 2), FigureOptions(**style))
+        for line in drawing.items:
+            if not isinstance(line, Line) or line.kind != "path" or line.ends is None:
+                continue
+            own = {end[0] for end in line.ends}
+            points = [point for curve in line.full for point in curve.samples(24)]
+            for shape in shapes(drawing):
+                assert shape.node[0] in own or not any(shape.box.contains(p, -1) for p in points), (
+                    line.ends,
+                    shape.node,
+                )
+
+
+@pytest.mark.parametrize("style", STYLES, ids=str)
+def test_everything_is_inside_of_the_page_and_joined(style: dict[str, Any]) -> None:
+    """What is clipped is lost in print; a line that ends nowhere is of nobody."""
+    drawing = diagram(made_up(6, 4, 2), FigureOptions(**style))
+    known = {shape.node for shape in shapes(drawing)} | {
+        (*shape.node, item) for shape in shapes(drawing) for item in ("error",)
+    }
+    for item in drawing.items:
+        if isinstance(item, Line):
+            points = [p for curve in item.full or item.curves for p in curve.samples(12)]
+            assert all(0 <= x <= drawing.width and 0 <= y <= drawing.height for x, y in points)
+            assert item.ends is None or set(item.ends) <= known
+        elif not isinstance(item, Rectangle) or item.node:
+            for words in [item] if not hasattr(item, "words") else item.words:  # type: ignore[union-attr]
+                assert 0 <= words.at[0] <= drawing.width and 0 <= words.at[1] <= drawing.height  # type: ignore[union-attr]
+
+
+def test_a_width_in_millimetres_is_the_width_in_print() -> None:
+    """A figure that a journal scales once more has type of another size than was promised."""
+    for width in (84.0, 174.0):
+        drawing = diagram(made_up(4, 3, 1), FigureOptions(width=width))
+        assert drawing.width * drawing.scale == pytest.approx(width * 72 / 25.4)
+        sizes = {words.size * drawing.scale for words in drawing.words()}
+        assert drawing.smallest == pytest.approx(min(sizes))
+
+
+def test_a_construct_that_was_moved_by_hand_stays_there() -> None:
+    """Somebody put it there for a reason; what is around it gives way."""
+    results = made_up(5, 3, 4)
+    before, after = (
+        {shape.node: shape.box.centre for shape in shapes(diagram(results, FigureOptions(places=places)))}
+        for places in ({}, {"Clarity": (400.0, 300.0)})
+    )
+    assert before["Clarity",] != after["Clarity",]
+    drawing = diagram(results, FigureOptions(places={"Clarity": (400.0, 300.0)}))
+    ellipses = [shape for shape in shapes(drawing) if isinstance(shape, Ellipse)]
+    assert not any(a.box.overlap(b.box) for i, a in enumerate(ellipses) for b in ellipses[:i])
