@@ -15,8 +15,12 @@ from hypothesis import settings
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.csv_files import read_csv
+from dusk_arrow.figure.formats.svg import svg
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.paper import diagram
 from dusk_arrow.records.cluster import Cluster
 from dusk_arrow.records.database import Sessions, connect, migrate, sessions
+from dusk_arrow.results.document import Results
 
 ROOT = Path(__file__).resolve().parents[1]
 DEMO = ROOT / "demo"
@@ -36,6 +40,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 def demo_data(name: str) -> DataSet:
     return read_csv((DEMO / f"{name}.csv").read_bytes(), name).data
+
+
+def paper_figure(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> str:
+    return svg(diagram(results, options, about))
 
 
 def demo_text(name: str) -> str:

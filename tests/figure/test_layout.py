@@ -16,13 +16,12 @@ from dusk_arrow.figure.board import board
 from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.layering import crossings, order_columns
 from dusk_arrow.figure.layout import arrange
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.figure.parts import Arrow, Card
 from dusk_arrow.figure.text import fit_text, text_width
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
-from tests.conftest import demo_data, demo_text
+from tests.conftest import demo_data, demo_text, paper_figure
 
 
 def random_model(seed: int) -> tuple[list[Card], list[Arrow]]:

@@ -9,12 +9,11 @@ import pytest
 
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import coefficient
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
-from tests.conftest import demo_data, demo_text
+from tests.conftest import demo_data, demo_text, paper_figure
 
 
 @pytest.fixture(scope="module")

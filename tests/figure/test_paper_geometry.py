@@ -70,7 +70,8 @@ def test_everything_is_inside_of_the_page_and_joined(style: dict[str, Any]) -> N
             assert item.ends is None or set(item.ends) <= known
         elif not isinstance(item, Rectangle) or item.node:
             for words in [item] if not hasattr(item, "words") else item.words:  # type: ignore[union-attr]
-                assert 0 <= words.at[0] <= drawing.width and 0 <= words.at[1] <= drawing.height  # type: ignore[union-attr]
+                assert 0 <= words.at[0] <= drawing.width
+                assert 0 <= words.at[1] <= drawing.height
 
 
 def test_a_width_in_millimetres_is_the_width_in_print() -> None:

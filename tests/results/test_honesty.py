@@ -12,7 +12,6 @@ import pytest
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.comparison import compare, difference, paths_at_zero, quick_fit
@@ -20,7 +19,7 @@ from dusk_arrow.results.document import Bootstrap, Results
 from dusk_arrow.results.judgements import minima_notes
 from dusk_arrow.results.readout import readout, same_data
 from dusk_arrow.results.settings import Settings
-from tests.conftest import demo_data, demo_text
+from tests.conftest import demo_data, demo_text, paper_figure
 from tests.core.test_search import simulated as weak_markers
 
 ONE = "A shows in a1, a2, a3\nB shows in b1, b2, b3\nA leads to B"

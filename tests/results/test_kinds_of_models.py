@@ -7,11 +7,10 @@ import pytest
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import board
-from dusk_arrow.figure.paper import paper_figure
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
-from tests.conftest import demo_data
+from tests.conftest import demo_data, paper_figure
 
 TWO = "Training shows in tr1..tr4\nEfficacy shows in ef1..ef4\n"
 KINDS = {

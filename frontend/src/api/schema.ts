@@ -97,7 +97,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The figure for a paper: of the whole model, or of one mediation. */
+        /** A figure of the report: of the whole model, of one mediation, or of importance and performance. */
         get: operations["getFigure"];
         put?: never;
         post?: never;
@@ -203,6 +203,40 @@ export interface paths {
         put?: never;
         /** Forward again to the revision that was undone. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report of a model as it will be printed, and what else it could hold. */
+        get: operations["getReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/report.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report of a model as a document. */
+        get: operations["getReportFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1436,6 +1470,19 @@ export interface components {
             shift: number | null;
         };
         /**
+         * ColumnHead
+         * @description A column of a table.
+         */
+        ColumnHead: {
+            /**
+             * Holds
+             * @enum {string}
+             */
+            holds: "text" | "number" | "range";
+            /** Words */
+            words: string;
+        };
+        /**
          * ColumnPart
          * @description A column with its summary; figures are null for text. `histogram` counts cases in equal steps from min to max,
          *     or of each of the `categories` of a text.
@@ -1744,7 +1791,7 @@ export interface components {
         };
         /**
          * DataPart
-         * @description Which data were analysed.
+         * @description Which data were analysed, with the labels of the columns in use that have one.
          */
         DataPart: {
             /**
@@ -1754,6 +1801,13 @@ export interface components {
             analysed: string | null;
             /** Fingerprint */
             fingerprint: string;
+            /**
+             * Labels
+             * @default {}
+             */
+            labels: {
+                [key: string]: string;
+            };
             /** Missing */
             missing: number;
             /** N Total */
@@ -1894,6 +1948,16 @@ export interface components {
             type: "duplicate_construct";
         };
         /**
+         * Edit
+         * @description Words as someone wrote them, a paragraph a line, and the mark of what had been computed when they did.
+         */
+        Edit: {
+            /** Computed */
+            computed: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * EffectPart
          * @description A direct, specific indirect, total indirect or total effect.
          */
@@ -2010,6 +2074,31 @@ export interface components {
             words: string;
         };
         /**
+         * FigureBlock
+         * @description A figure as it is printed: its size in millimetres and its smallest type in points.
+         */
+        FigureBlock: {
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "figure";
+            /** Note */
+            note: string;
+            /** Number */
+            number: number;
+            /** Smallest */
+            smallest: number;
+            /** Title */
+            title: string;
+            /** Width */
+            width: number;
+        };
+        /**
          * FigureChange
          * @description A figure now and then, with its verdicts and whether they differ; `about` names the construct where it is of one.
          */
@@ -2037,9 +2126,16 @@ export interface components {
         };
         /**
          * FigureOptions
-         * @description Choices for the figure of a paper, as they are kept with a project or in a file.
+         * @description Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
+         *     has no paths; `width` in millimetres, null: as large as it comes; `places` are where somebody put constructs by hand.
          */
         FigureOptions: {
+            /**
+             * Arrows
+             * @default curved
+             * @enum {string}
+             */
+            arrows: "curved" | "straight" | "angled";
             /**
              * Beside
              * @default interval
@@ -2047,16 +2143,38 @@ export interface components {
              */
             beside: "interval" | "stars" | "p" | "se" | "nothing";
             /**
+             * Covariances
+             * @default null
+             */
+            covariances: boolean | null;
+            /**
              * Decimals
              * @default 2
              * @enum {integer}
              */
-            decimals: 2 | 3;
+            decimals: 1 | 2 | 3;
+            /**
+             * Direction
+             * @default across
+             * @enum {string}
+             */
+            direction: "across" | "down";
             /**
              * Fit
+             * @default []
+             */
+            fit: ("chi_square" | "chi_square_per_df" | "cfi" | "tli" | "rmsea" | "srmr" | "aic" | "bic")[];
+            /**
+             * Ink
+             * @default black
+             * @enum {string}
+             */
+            ink: "black" | "colour" | "greys";
+            /**
+             * Labels
              * @default false
              */
-            fit: boolean;
+            labels: boolean;
             /**
              * Leading Zero
              * @default false
@@ -2067,6 +2185,12 @@ export interface components {
              * @default true
              */
             loadings: boolean;
+            /**
+             * Notation
+             * @default literature
+             * @enum {string}
+             */
+            notation: "literature" | "cards";
             /**
              * Note
              * @default true
@@ -2079,10 +2203,25 @@ export interface components {
              */
             parts: "both" | "structure" | "measurement";
             /**
+             * Places
+             * @default {}
+             */
+            places: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
              * R Squared
              * @default true
              */
             r_squared: boolean;
+            /**
+             * Residuals
+             * @default false
+             */
+            residuals: boolean;
             /**
              * Standardized
              * @default true
@@ -2099,6 +2238,11 @@ export interface components {
              * @enum {string}
              */
             uncertain: "dashed" | "grey" | "hidden" | "plain";
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
         };
         /**
          * FileForm
@@ -3142,6 +3286,59 @@ export interface components {
             type: "move_indicator";
         };
         /**
+         * NamedFigure
+         * @description A figure of the report: of the whole model, of one mediation by its source and outcome, or importance and performance for
+         *     an outcome; and how it is drawn.
+         */
+        NamedFigure: {
+            /**
+             * Key
+             * @default figure
+             */
+            key: string;
+            /**
+             * Kind
+             * @default model
+             * @enum {string}
+             */
+            kind: "model" | "mediation" | "importance";
+            /**
+             * @default {
+             *       "arrows": "curved",
+             *       "beside": "interval",
+             *       "covariances": null,
+             *       "decimals": 2,
+             *       "direction": "across",
+             *       "fit": [],
+             *       "ink": "black",
+             *       "labels": false,
+             *       "leading_zero": false,
+             *       "loadings": true,
+             *       "notation": "literature",
+             *       "note": true,
+             *       "parts": "both",
+             *       "places": {},
+             *       "r_squared": true,
+             *       "residuals": false,
+             *       "standardized": true,
+             *       "thickness": false,
+             *       "uncertain": "dashed",
+             *       "width": null
+             *     }
+             */
+            options: components["schemas"]["FigureOptions"];
+            /**
+             * Outcome
+             * @default null
+             */
+            outcome: string | null;
+            /**
+             * Source
+             * @default null
+             */
+            source: string | null;
+        };
+        /**
          * NewCriteria
          * @description Other cut-offs for a project: a preset, and one's own for some figures (good, tolerable) in its place.
          */
@@ -3283,6 +3480,30 @@ export interface components {
             skewness_p: number;
         };
         /**
+         * OfferedPart
+         * @description What a report can hold: `words` is what it is called, `title` what somebody called it instead; `there` is false where
+         *     the model has nothing of the kind.
+         */
+        OfferedPart: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "figure" | "table" | "words";
+            /** Number */
+            number: number | null;
+            /** Shown */
+            shown: boolean;
+            /** There */
+            there: boolean;
+            /** Title */
+            title: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * OptionPart
          * @description A setting with its values, the default first; without values it is on or off.
          */
@@ -3402,6 +3623,24 @@ export interface components {
             z: number | null;
         };
         /**
+         * PartChoice
+         * @description A part of the report: whether it is shown, and a title in the place of its own.
+         */
+        PartChoice: {
+            /** Key */
+            key: string;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Title
+             * @default null
+             */
+            title: string | null;
+        };
+        /**
          * PathChange
          * @description The standardized path that would move most.
          */
@@ -3480,16 +3719,6 @@ export interface components {
             cases: number;
             /** Missing */
             missing: string[];
-        };
-        /**
-         * PicturePart
-         * @description The picture of one mediation.
-         */
-        PicturePart: {
-            /** Outcome */
-            outcome: string;
-            /** Source */
-            source: string;
         };
         /**
          * Pin
@@ -3995,6 +4224,89 @@ export interface components {
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];
             report: components["schemas"]["WaveReport"];
+        };
+        /**
+         * ReportDocument
+         * @description A report as it is printed, in the order of its parts.
+         */
+        ReportDocument: {
+            /** Blocks */
+            blocks: (components["schemas"]["FigureBlock"] | components["schemas"]["TableBlock"] | components["schemas"]["WordsBlock"])[];
+            /** Offered */
+            offered: components["schemas"]["OfferedPart"][];
+            /** References */
+            references: string[];
+            /** Title */
+            title: string;
+        };
+        /**
+         * ReportOptions
+         * @description The parts of a report in their order (those that are not named follow in theirs), its figures, how its numbers are
+         *     written, and words that were edited, by the key of their part.
+         */
+        ReportOptions: {
+            /**
+             * Decimals
+             * @default 2
+             * @enum {integer}
+             */
+            decimals: 2 | 3;
+            /**
+             * Edits
+             * @default {}
+             */
+            edits: {
+                [key: string]: components["schemas"]["Edit"];
+            };
+            /**
+             * Figures
+             * @default [
+             *       {
+             *         "key": "figure",
+             *         "kind": "model",
+             *         "options": {
+             *           "arrows": "curved",
+             *           "beside": "interval",
+             *           "covariances": null,
+             *           "decimals": 2,
+             *           "direction": "across",
+             *           "fit": [],
+             *           "ink": "black",
+             *           "labels": false,
+             *           "leading_zero": false,
+             *           "loadings": true,
+             *           "notation": "literature",
+             *           "note": true,
+             *           "parts": "both",
+             *           "places": {},
+             *           "r_squared": true,
+             *           "residuals": false,
+             *           "standardized": true,
+             *           "thickness": false,
+             *           "uncertain": "dashed",
+             *           "width": null
+             *         },
+             *         "outcome": null,
+             *         "source": null
+             *       }
+             *     ]
+             */
+            figures: components["schemas"]["NamedFigure"][];
+            /**
+             * Leading Zero
+             * @default false
+             */
+            leading_zero: boolean;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: components["schemas"]["PartChoice"][];
+            /**
+             * Title
+             * @default null
+             */
+            title: string | null;
         };
         /**
          * ResidualsDocument
@@ -4701,6 +5013,41 @@ export interface components {
             versions: components["schemas"]["VersionLine"][];
         };
         /**
+         * TableBlock
+         * @description A table as it is printed.
+         */
+        TableBlock: {
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "table";
+            /** Notes */
+            notes: string[];
+            /** Number */
+            number: number;
+            /** Rows */
+            rows: components["schemas"]["TableRow"][];
+            /** Title */
+            title: string;
+        };
+        /**
+         * TableRow
+         * @description A row of a table as it is printed; an `inset` one belongs to the heading above.
+         */
+        TableRow: {
+            /** Cells */
+            cells: string[];
+            /** Heading */
+            heading: boolean;
+            /** Inset */
+            inset: boolean;
+        };
+        /**
          * TakeBack
          * @description An indicator that was set aside returns.
          */
@@ -4844,8 +5191,7 @@ export interface components {
         /**
          * ViewPart
          * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-         *     whether all its covariances show, the figures of its readout by family, where they were chosen, the mediations
-         *     whose pictures were sent to the report, and how its figure is drawn.
+         *     whether all its covariances show, the figures of its readout by family, where they were chosen, and its report.
          */
         ViewPart: {
             /**
@@ -4853,22 +5199,6 @@ export interface components {
              * @default false
              */
             arcs: boolean;
-            /**
-             * @default {
-             *       "beside": "interval",
-             *       "decimals": 2,
-             *       "fit": false,
-             *       "leading_zero": false,
-             *       "loadings": true,
-             *       "note": true,
-             *       "parts": "both",
-             *       "r_squared": true,
-             *       "standardized": true,
-             *       "thickness": false,
-             *       "uncertain": "dashed"
-             *     }
-             */
-            figure: components["schemas"]["FigureOptions"];
             /**
              * Figures
              * @default {}
@@ -4887,10 +5217,45 @@ export interface components {
              */
             opened: string[];
             /**
-             * Pictures
-             * @default []
+             * @default {
+             *       "decimals": 2,
+             *       "edits": {},
+             *       "figures": [
+             *         {
+             *           "key": "figure",
+             *           "kind": "model",
+             *           "options": {
+             *             "arrows": "curved",
+             *             "beside": "interval",
+             *             "covariances": null,
+             *             "decimals": 2,
+             *             "direction": "across",
+             *             "fit": [],
+             *             "ink": "black",
+             *             "labels": false,
+             *             "leading_zero": false,
+             *             "loadings": true,
+             *             "notation": "literature",
+             *             "note": true,
+             *             "parts": "both",
+             *             "places": {},
+             *             "r_squared": true,
+             *             "residuals": false,
+             *             "standardized": true,
+             *             "thickness": false,
+             *             "uncertain": "dashed",
+             *             "width": null
+             *           },
+             *           "outcome": null,
+             *           "source": null
+             *         }
+             *       ],
+             *       "leading_zero": false,
+             *       "parts": [],
+             *       "title": null
+             *     }
              */
-            pictures: components["schemas"]["PicturePart"][];
+            report: components["schemas"]["ReportOptions"];
             /**
              * Room
              * @default null
@@ -5003,6 +5368,33 @@ export interface components {
             quality: components["schemas"]["QualityChange"][];
             /** Readout */
             readout: components["schemas"]["ReadoutFigure"][];
+        };
+        /**
+         * WordsBlock
+         * @description Paragraphs: as they were `computed`, or as somebody `edited` them, perhaps before the numbers `moved`; `mark` is that of
+         *     what is computed now.
+         */
+        WordsBlock: {
+            /** Computed */
+            computed: string[];
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "words";
+            /** Mark */
+            mark: string;
+            /** Paragraphs */
+            paragraphs: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "computed" | "edited" | "moved";
+            /** Title */
+            title: string;
         };
         /**
          * WrittenRows
@@ -5327,14 +5719,15 @@ export interface operations {
     getFigure: {
         parameters: {
             query?: {
+                key?: string;
                 options?: string | null;
-                source?: string | null;
-                outcome?: string | null;
+                dots?: number;
+                note?: boolean;
             };
             header?: never;
             path: {
                 model_id: number;
-                ending: "svg" | "pdf" | "png";
+                ending: "svg" | "pdf" | "png" | "pptx" | "odg" | "graphml" | "dot";
             };
             cookie?: never;
         };
@@ -5619,6 +6012,85 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getReportFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+                ending: "docx" | "pdf" | "html" | "tex" | "md" | "xlsx" | "zip" | "bib";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -53,8 +53,17 @@ def fit_parser() -> argparse.ArgumentParser:
     _add_settings(parser)
     out = parser.add_argument_group("output")
     out.add_argument("--json", metavar="OUT.json", help="the results document; - for standard output")
-    out.add_argument("--figure", metavar="OUT.svg", help="the path diagram: .svg, .pdf or .png")
+    out.add_argument(
+        "--figure", metavar="OUT.svg", help="the path diagram: .svg, .pdf, .png, .pptx, .odg, .graphml or .dot"
+    )
     out.add_argument("--figure-options", metavar="FILE.json", help="how it is drawn, as saved from the Report station")
+    out.add_argument(
+        "--report", metavar="OUT.docx", action="append", default=[],
+        help="figures, tables and words: .docx, .pdf, .html, .xlsx, .tex, .md, .zip (tables as .csv) or .bib; can be given again",
+    )  # fmt: skip
+    out.add_argument(
+        "--report-options", metavar="FILE.json", help="what goes into it, as saved from the Report station"
+    )
     out.add_argument(
         "--criteria", choices=["usual", "strict", "exploratory"], default="usual", help="whose cut-offs verdicts follow"
     )

@@ -24,19 +24,17 @@ from dusk_arrow.command_line.files import (
     report,
     stepped,
     steps_of,
-    write_bytes,
     write_text,
 )
+from dusk_arrow.command_line.reports import asked_of, write_files
 from dusk_arrow.command_line.tables import readable
 from dusk_arrow.core.assessment.criteria import Sheet, sheet
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import HoldOutHalf, Step
-from dusk_arrow.core.problems import Problem, ProblemError, listed
+from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Specification
-from dusk_arrow.figure.formats.registry import FORMATS
-from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, Progress, run_here
@@ -149,21 +147,6 @@ def _progress(resamples: int) -> Iterator[Progress | None]:
         yield tell
 
 
-def _figure_asked(options: argparse.Namespace) -> tuple[str, FigureOptions]:
-    """The format of the figure and how it is drawn. Raises ProblemError."""
-    ending = options.figure.rsplit(".", 1)[-1].lower() if options.figure else "svg"
-    if ending not in FORMATS:
-        raise problem("figure_format", f"The figure can be saved as {listed([f'.{one}' for one in FORMATS])}.")
-    if not options.figure_options:
-        return ending, FigureOptions()
-    try:
-        return ending, FigureOptions.model_validate_json(read_bytes(options.figure_options))
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"]) or "the file"
-        raise problem("figure_options", f"{options.figure_options}: {where}: {first['msg']}.") from None
-
-
 def fit(arguments: list[str]) -> int:
     """Runs `./dusk fit` and returns its exit code; problems go to standard error, one a line."""
     options = fit_parser().parse_args(arguments)
@@ -173,7 +156,7 @@ def fit(arguments: list[str]) -> int:
         settings = _settings(options)
         specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
         source, noticed, imported, steps = _read(options, specification)
-        ending, how = _figure_asked(options)
+        asked = asked_of(options)
         runner: ChunkRunner = run_here
         if settings.bootstrap and (options.scheduler or (settings.bootstrap > 1000 and options.workers > 1)):
             runner = pool = workers_of(options.workers, options.scheduler)
@@ -187,10 +170,7 @@ def fit(arguments: list[str]) -> int:
         if options.json:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
-            if options.figure:
-                from dusk_arrow.figure.paper import diagram  # loaded late: it takes long
-
-                write_bytes(options.figure, FORMATS[ending].render(diagram(results, how)))
+            write_files(asked, results, source, steps, criteria)
             if options.scores:
                 _write_scores(results, source, options)
             if not options.json:

@@ -7,9 +7,33 @@ from dataclasses import replace
 
 import numpy as np
 
-from dusk_arrow.figure.drawing import Drawing, Item, Label, Line, Words
-from dusk_arrow.figure.geometry import Point
+from dusk_arrow.figure.drawing import Drawing, Item, Label, Line, Rectangle, Words
+from dusk_arrow.figure.geometry import Box, Point
+from dusk_arrow.figure.inks import INKS, PAPER
+from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.text import text_width
+
+MARGIN = 10.0
+NOTE, SMALLEST_NOTE = 10.5, 8.0  # type sizes: of a note, and what it is at least in print
+WIDER_ELSEWHERE = 1.12  # a note is broken so that it fits in the face of another machine
+MM = 72 / 25.4
+
+
+def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions, inside: bool) -> Drawing:
+    """A drawing of everything in its frame, as wide as chosen, with the note below where it is to be `inside`."""
+    left, top, right, bottom = bounds(items)
+    placed = [moved(item, MARGIN - left, MARGIN - top) for item in items]
+    width, height = right - left + 2 * MARGIN, bottom - top + 2 * MARGIN
+    scale = 1.0 if options.width is None else options.width * MM / width
+    if note and inside:
+        size = NOTE if options.width is None else min(NOTE, SMALLEST_NOTE / scale)
+        lines = wrapped(note, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE)
+        quiet = INKS[options.ink].quiet
+        places = [(MARGIN, height + size + 1.36 * size * i) for i in range(len(lines))]
+        placed += [Words(at, line, size, quiet, anchor="start") for at, line in zip(places, lines, strict=True)]
+        height += 1.36 * size * len(lines) + 8
+    ground = Rectangle(Box(0, 0, width, height), PAPER)
+    return Drawing(width, height, title, (ground, *placed), scale, note)
 
 
 def covered(drawing: Drawing) -> int:

@@ -13,6 +13,7 @@ from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, Paramet
 FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic"]
 USUAL_FIT: tuple[FitFigure, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
 NARROWEST, WIDEST = 40.0, 400.0  # mm
+Place = Annotated[float, Field(ge=-20_000, le=20_000)]
 
 
 class Reading(NamedTuple):
@@ -55,7 +56,7 @@ class FigureOptions(BaseModel):
     width: float | None = Field(default=None, ge=NARROWEST, le=WIDEST)
     fit: Annotated[list[FitFigure], BeforeValidator(_chosen_fit)] = []
     note: bool = True
-    places: dict[str, tuple[float, float]] = Field(default={}, max_length=200)
+    places: dict[str, tuple[Place, Place]] = Field(default={}, max_length=200)
 
     def number(self, value: float | None) -> str:
         """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""

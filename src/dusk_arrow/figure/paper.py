@@ -25,27 +25,21 @@ from dusk_arrow.figure.blocks import (
     Block,
 )  # fmt: skip
 from dusk_arrow.figure.drawing import Anchor, Drawing, Ellipse, Item, Label, Line, LineKind, Node, Rectangle, Words
-from dusk_arrow.figure.formats.svg import svg
-from dusk_arrow.figure.framing import bounds, covered, moved, wrapped
+from dusk_arrow.figure.framing import covered, framed
 from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, shortened
 from dusk_arrow.figure.inks import PAPER
 from dusk_arrow.figure.labels import place_labels
-from dusk_arrow.figure.mediation import words
-from dusk_arrow.figure.notes import fit_line, note
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Way
-from dusk_arrow.figure.plan import BELOW, MARGIN, VALUE, Plan, could_be_zero, label_size
+from dusk_arrow.figure.plan import BELOW, VALUE, Plan, could_be_zero, label_size
 from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, straight, styled
 from dusk_arrow.results.document import Results
 
-NOTE = 10.5  # type size
 HEAD, SMALL_HEAD = 7.5, 5.5
 STROKE, THIN = 1.2, 0.8
 THINNEST, THICKEST = 0.7, 3.4
-WIDER_ELSEWHERE = 1.12
 LOOSENESS = (1.0, 1.6, 2.4)
-MM = 72 / 25.4
 
 
 @dataclass
@@ -70,8 +64,8 @@ class _Pen:
     def __init__(self, plan: Plan) -> None:
         self.plan, self.sheet = plan, _Sheet()
 
-    def draw(self) -> Drawing:
-        """The drawing."""
+    def draw(self) -> list[Item]:
+        """Everything that is drawn, the lowest first."""
         for name, box in self.plan.layout.cards.items():
             piece = self.plan.blocks.get(name)
             if piece is not None and self.plan.options.notation == "cards":
@@ -84,7 +78,7 @@ class _Pen:
                 place = self.plan.layout.cards[construct.card.name]
                 self.sheet.taken += [b.moved(place.x, place.y) for b in construct.boxes.values()]
         self._lines()
-        return self._framed()
+        return [*self.sheet.lines, *self.sheet.shapes, *self.sheet.labels]
 
     def _core(self, name: str, piece: Block | None) -> None:
         core, round_ = self.plan.cores[name]
@@ -331,41 +325,6 @@ class _Pen:
         push = (out * (bulge - far + 6), 0.0) if across else (0.0, out * (bulge - far + 6))
         return Curve(start, (start[0] + push[0], start[1] + push[1]), (end[0] + push[0], end[1] + push[1]), end)
 
-    def _framed(self) -> Drawing:
-        """Everything moved into its frame, with the note below."""
-        options, sheet = self.plan.options, self.sheet
-        items = [*sheet.lines, *sheet.shapes, *sheet.labels]
-        left, top, right, bottom = bounds(items)
-        items = [moved(item, MARGIN - left, MARGIN - top) for item in items]
-        width, height = right - left + 2 * MARGIN, bottom - top + 2 * MARGIN
-        stated = len(
-            [pair for pair in self.plan.model.covariances if not set(pair) <= set(self.plan.model.structure_nodes)]
-        )
-        undrawn = (
-            0 if options.parts == "structure" and self.plan.about is None else max(stated - len(self.plan.bows), 0)
-        )
-        said = [note(self.plan.model, self.plan.results, options, len(self.plan.covariances), undrawn)]
-        said += [fit_line(self.plan.results, options)] if options.fit else []
-        said += (
-            [words(self.plan.whole, self.plan.model, self.plan.results, self.plan.about, options)]
-            if self.plan.about is not None
-            else []
-        )
-        below = " ".join(said)
-        scale = 1.0 if options.width is None else options.width * MM / width
-        if options.note or options.fit:
-            size = NOTE if options.width is None else min(NOTE, 8.0 / scale)
-            shown = below if options.note else fit_line(self.plan.results, options)
-            lines = wrapped(shown, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE)
-            items += [
-                Words((MARGIN, height + size + 1.36 * size * i), line, size, self.plan.ink.quiet, anchor="start")
-                for i, line in enumerate(lines)
-            ]
-            height += 1.36 * size * len(lines) + 8
-        ground = Rectangle(Box(0, 0, width, height), PAPER)
-        title = f"Path diagram: {listed(self.plan.model.structure_nodes, 12)}"
-        return Drawing(width, height, title, (ground, *items), scale, below)
-
 
 def _facing(box: Box, side: str) -> Point:
     x, y = box.centre
@@ -384,16 +343,25 @@ def _written(value: str, below: str, fill: str, quiet: str) -> tuple[Words, ...]
     return (Words((0.0, -2.2), value, VALUE, fill, True), Words((0.0, BELOW - 1.2), below, BELOW, quiet))
 
 
-def diagram(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> Drawing:
+def diagram(
+    results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None, inside: bool = True
+) -> Drawing:
     """The model of a results document with its estimates; `about` a source and an outcome only what lies between them, with
-    the effects in the note.
+    the effects in the note. The note is drawn below where it is to be `inside`, and comes with the drawing in any case.
 
     Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
     own. Raises ValueError where no route leads from source to outcome.
     """
     best: tuple[int, Drawing] | None = None
     for looseness in LOOSENESS:
-        drawn = _Pen(Plan(results, options or FigureOptions(), about, looseness)).draw()
+        plan = Plan(results, options or FigureOptions(), about, looseness)
+        drawn = framed(
+            _Pen(plan).draw(),
+            f"Path diagram: {listed(plan.model.structure_nodes, 12)}",
+            plan.said,
+            plan.options,
+            inside,
+        )
         found = covered(drawn)
         if best is None or found < best[0]:
             best = found, drawn
@@ -401,8 +369,3 @@ def diagram(results: Results, options: FigureOptions | None = None, about: tuple
             break
     assert best is not None
     return best[1]
-
-
-def paper_figure(results: Results, options: FigureOptions | None = None, about: tuple[str, str] | None = None) -> str:
-    """The same as SVG text."""
-    return svg(diagram(results, options, about))

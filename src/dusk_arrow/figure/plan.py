@@ -9,10 +9,12 @@ from dusk_arrow.core.specification.model import Construct, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import p_words
 from dusk_arrow.figure.blocks import BESIDE, SMALL, Block, block, observed_card, sides, wordings
+from dusk_arrow.figure.framing import MARGIN
 from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.inks import INKS, Ink
 from dusk_arrow.figure.layout import Layout, Spacing
-from dusk_arrow.figure.mediation import between
+from dusk_arrow.figure.mediation import between, words
+from dusk_arrow.figure.notes import fit_line, note
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
 from dusk_arrow.figure.text import text_width
@@ -20,7 +22,6 @@ from dusk_arrow.figure.turning import arranged, stacked
 from dusk_arrow.results.document import ParameterPart, Results
 
 VALUE, BELOW = 12.0, 10.2  # type sizes: a path's value, what stands below it
-MARGIN = 10.0
 MOST_COVARYING = 9  # constructs whose covariances are drawn unasked
 STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
 
@@ -207,3 +208,18 @@ class Plan:
                 room = BESIDE if self.explained(name) is not None else 0.0
                 found[name] = (Box(box.x, box.y + room, box.width, box.height - room), False)
         return found
+
+    @cached_property
+    def said(self) -> str:
+        """What is said below the figure: the note, the fit, and the effects of a mediation, as chosen."""
+        options, model, parts = self.options, self.model, []
+        if options.note:
+            stated = len([pair for pair in model.covariances if not set(pair) <= set(model.structure_nodes)])
+            only_paths = options.parts == "structure" and self.about is None
+            undrawn = 0 if only_paths else max(stated - len(self.bows), 0)
+            parts.append(note(model, self.results, options, len(self.covariances), undrawn))
+        if options.fit:
+            parts.append(fit_line(self.results, options))
+        if options.note and self.about is not None:
+            parts.append(words(self.whole, model, self.results, self.about, options))
+        return " ".join(part for part in parts if part)

@@ -213,3 +213,12 @@ def go_to(session: Session, model: ModelRow, revision: RevisionRow) -> None:
         onward[str(at.parent_id)] = at.id
         at = session.get_one(RevisionRow, at.parent_id)
     model.onward, model.head_id = onward, revision.id
+
+
+def way_of(head: RevisionRow, by_id: dict[int, RevisionRow]) -> list[RevisionRow]:
+    """The revisions from the root to the head."""
+    way, at = [head], by_id.get(head.parent_id or 0)
+    while at is not None:
+        way.append(at)
+        at = by_id.get(at.parent_id or 0)
+    return way[::-1]

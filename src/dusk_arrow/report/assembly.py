@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+import hashlib
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from dusk_arrow.figure.drawing import Drawing
+from dusk_arrow.figure.importance import importance_picture
+from dusk_arrow.figure.paper import diagram
 from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.material import Material
-from dusk_arrow.report.options import PartChoice, ReportOptions
+from dusk_arrow.report.options import NamedFigure, PartChoice, ReportOptions
 from dusk_arrow.report.references import Reference, cited
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.report.words.registry import WORDS
+from dusk_arrow.results.document import Results
 
 Kind = Literal["figure", "table", "words"]
 FIGURE = "figure"
@@ -24,22 +28,18 @@ ORDER = (
 
 
 @dataclass(frozen=True)
-class FigureMaker:
-    """A figure of the report: its key, what it is called, and how it comes to be."""
-
-    key: str
-    words: str
-    make: Callable[[], Drawing]
-
-
-@dataclass(frozen=True)
 class Figure:
-    """A figure with its number."""
+    """A figure with its number, and the note below it."""
 
     key: str
     number: int
     title: str
     drawing: Drawing
+
+    @property
+    def note(self) -> str:
+        """What is said below it."""
+        return self.drawing.note
 
 
 @dataclass(frozen=True)
@@ -52,13 +52,15 @@ class Numbered:
 
 @dataclass(frozen=True)
 class Words:
-    """Paragraphs under a heading: as `computed`, as someone `edited` them, or edited although the numbers `moved` since."""
+    """Paragraphs under a heading: as `computed`, as someone `edited` them, or edited although the numbers `moved` since; and the
+    mark of what is computed now."""
 
     key: str
     title: str
     paragraphs: tuple[str, ...]
     computed: tuple[str, ...]
     state: Literal["computed", "edited", "moved"]
+    mark: str
 
 
 Block = Figure | Numbered | Words
@@ -112,36 +114,47 @@ def _choices(options: ReportOptions, keys: Iterable[str], unasked: dict[str, boo
 
 def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptions) -> Words:
     computed = tuple(paragraphs)
+    mark = hashlib.sha256("\n".join(computed).encode()).hexdigest()
     edit = options.edits.get(key)
     if edit is None:
-        return Words(key, title, computed, computed, "computed")
+        return Words(key, title, computed, computed, "computed", mark)
     own = tuple(line.strip() for line in edit.text.splitlines() if line.strip())
-    return Words(key, title, own, computed, "edited" if edit.computed == "\n".join(computed) else "moved")
+    return Words(key, title, own, computed, "edited" if edit.computed == mark else "moved", mark)
 
 
-def build(
-    material: Material, options: ReportOptions | None = None, figures: Sequence[FigureMaker] = (), title: str = ""
-) -> Report:
+def drawn(figure: NamedFigure, results: Results, inside: bool = False) -> Drawing:
+    """A figure of a report, its note `inside` or to be set below it. Raises ValueError where there is nothing to draw."""
+    if figure.kind == "importance":
+        return importance_picture(results, figure.outcome or "", figure.options, inside)
+    about = (figure.source or "", figure.outcome or "") if figure.kind == "mediation" else None
+    return diagram(results, figure.options, about, inside)
+
+
+def build(material: Material, options: ReportOptions | None = None, title: str = "") -> Report:
     """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come."""
     options = options or ReportOptions()
     tables, words = {one.key: one for one in TABLES}, {one.key: one for one in WORDS}
-    drawn = {one.key: one for one in figures}
+    figures = {one.key: one for one in options.figures}
     unasked = {one.key: one.unasked for one in TABLES} | {one.key: one.unasked for one in WORDS}
-    unasked |= dict.fromkeys(drawn, True)
+    unasked |= dict.fromkeys(figures, True)
     at = ORDER.index(FIGURE)
-    keys = [key for key in (*ORDER[: at + 1], *(k for k in drawn if k != FIGURE), *ORDER[at + 1 :]) if key in unasked]
+    keys = [key for key in (*ORDER[: at + 1], *(k for k in figures if k != FIGURE), *ORDER[at + 1 :]) if key in unasked]
     blocks: list[Block] = []
     offered: list[Offered] = []
     counts = {"figure": 0, "table": 0}
     for choice in _choices(options, keys, unasked):
         key = choice.key
-        kind: Kind = "figure" if key in drawn else "table" if key in tables else "words"
-        own = (drawn.get(key) or tables.get(key) or words[key]).words
+        kind: Kind = "figure" if key in figures else "table" if key in tables else "words"
+        own = (figures.get(key) or tables.get(key) or words[key]).words
         block: Block | None = None
         if kind == "figure":
-            if choice.shown:
-                block = Figure(key, counts["figure"] + 1, choice.title or own, drawn[key].make())
             there = True
+            if choice.shown:
+                try:
+                    drawing = drawn(figures[key], material.results)
+                    block = Figure(key, counts["figure"] + 1, choice.title or own, drawing)
+                except ValueError:  # what it was of is no longer in the model
+                    there = False
         elif kind == "table":
             made = tables[key].make(material)
             there = made is not None
@@ -161,7 +174,7 @@ def build(
             blocks.append(block)
         offered.append(Offered(key, kind, own, choice.title, number, choice.shown, there))
     style = Style(options.decimals, options.leading_zero)
-    return Report(title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
+    return Report(options.title or title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
 
 
 def _texts(blocks: Iterable[Block]) -> Iterable[str]:

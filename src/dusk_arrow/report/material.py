@@ -27,12 +27,10 @@ class Turn:
 
 @dataclass(frozen=True)
 class Material:
-    """A results document with the cut-offs in force, the labels of its columns, what screening says of them, the steps taken
-    with the data, the changes that led to the model (None where nobody recorded them), and models beside it by name."""
+    """A results document with the cut-offs in force, what screening says of its columns, the steps taken with the data, the changes that led to the model (None where nobody recorded them), and models beside it by name."""
 
     results: Results
     criteria: Sheet = USUAL
-    labels: dict[str, str] | None = None
     screening: Screening | None = None
     steps: Sequence[str] = ()
     turns: Sequence[Turn] | None = None
@@ -42,6 +40,11 @@ class Material:
     def model(self) -> Model:
         """The model of the document."""
         return read(parse(self.results.model))
+
+    @property
+    def labels(self) -> dict[str, str]:
+        """The labels of columns."""
+        return self.results.data.labels if self.results.data else {}
 
     @cached_property
     def composite(self) -> bool:
@@ -78,6 +81,15 @@ class Material:
         return part.p_value if part.bootstrap is None else part.bootstrap.p_value
 
 
+def screened(results: Results, source: Source | None) -> Screening | None:
+    """What screening says of the columns in use; None where there are no cases."""
+    wanted = set(results.sample.variables) if results.sample else set()
+    if not isinstance(source, DataSet) or not wanted:
+        return None
+    columns = tuple(column for column in source.columns if column.name in wanted)
+    return screen(replace(source, columns=columns, turned={}, weight=None), 1)[0]
+
+
 def material(
     results: Results,
     source: Source | None,
@@ -85,12 +97,7 @@ def material(
     steps: Sequence[str] = (),
     turns: Sequence[Turn] | None = None,
     beside: Sequence[tuple[str, Results]] = (),
+    found: Screening | None = None,
 ) -> Material:
-    """What a report is made of, with the columns in use screened where there are cases."""
-    if not isinstance(source, DataSet):
-        return Material(results, criteria, None, None, steps, turns, beside)
-    wanted = set(results.sample.variables) if results.sample else set()
-    columns = tuple(column for column in source.columns if column.name in wanted)
-    labels = {column.name: column.label for column in columns if column.label}
-    found = screen(replace(source, columns=columns, turned={}, weight=None), 1)[0] if columns else None
-    return Material(results, criteria, labels, found, steps, turns, beside)
+    """What a report is made of, with the columns in use screened where there are cases and that was not done before."""
+    return Material(results, criteria, found or screened(results, source), steps, turns, beside)

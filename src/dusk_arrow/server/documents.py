@@ -379,6 +379,13 @@ def _holdout(revision_id: int, results: Results) -> HoldoutPart | None:
     return opened(results, imported, steps) if isinstance(imported, DataSet) else None
 
 
+def with_importance(revision_id: int, results: Results) -> Results:
+    """A document with importance and performance, which take longer than a gesture may."""
+    if results.importance:
+        return results
+    return results.model_copy(update={"importance": _thorough(revision_id, results).importance})
+
+
 def _thorough(revision_id: int, results: Results) -> Results:
     """The document of a revision with what takes longer than a gesture may."""
     if not results.converged:

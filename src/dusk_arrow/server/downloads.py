@@ -1,4 +1,4 @@
-"""Files of a model: the figure, the results document, scores of the cases, covariances of the estimates."""
+"""Files of a model: the results document, scores of the cases, covariances of the estimates."""
 
 from __future__ import annotations
 
@@ -6,20 +6,17 @@ from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.writing import write_rows
-from dusk_arrow.figure.formats.registry import FORMATS
-from dusk_arrow.figure.options import FigureOptions
-from dusk_arrow.figure.paper import diagram
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.server.context import attachment, context, version_data
 from dusk_arrow.server.documents import fit_revision
-from dusk_arrow.server.model_state import ViewPart, find_model
+from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -29,48 +26,13 @@ api = APIBlueprint(
 )  # fmt: skip
 
 
-def _estimated(model_id: int) -> tuple[Results, str]:
+def estimated(model_id: int) -> tuple[Results, str]:
+    """The document of a model at its head, and the name of its data."""
     with context().sessions() as session:
         model = find_model(session, model_id)
         head = store.head_of(session, model)
         version = store.version_of(session, head)
         return fit_revision(session, head), session.get_one(DataSetRow, version.data_set_id).name
-
-
-class FigureQuery(BaseModel):
-    """How the figure is drawn (the options as JSON; as they are kept with the model unless given), and a source and an outcome
-    where it is to be of what lies between them."""
-
-    options: str | None = Field(default=None, max_length=4000)
-    source: str | None = Field(default=None, max_length=200)
-    outcome: str | None = Field(default=None, max_length=200)
-
-
-class FigurePath(ModelPath):
-    """A model, and the format of its figure."""
-
-    ending: Literal["svg", "pdf", "png"]
-
-
-@api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
-def get_figure(path: FigurePath, query: FigureQuery) -> Response:
-    """The figure for a paper: of the whole model, or of one mediation."""
-    results, name = _estimated(path.model_id)
-    if not results.converged:
-        raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    with context().sessions() as session:
-        kept = ViewPart.model_validate(find_model(session, path.model_id).view).figure
-    try:
-        options = kept if query.options is None else FigureOptions.model_validate_json(query.options)
-    except ValidationError as error:
-        raise refuse(422, "figure_options", f"The figure cannot be drawn so: {error.errors()[0]['msg']}.") from None
-    pair = None if query.source is None or query.outcome is None else (query.source, query.outcome)
-    try:
-        drawing = diagram(results, options, pair)
-    except ValueError as error:
-        raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
-    file = "_".join([name, *(pair or ())])
-    return attachment(FORMATS[path.ending].render(drawing), f"{file}.{path.ending}", FORMATS[path.ending].mimetype)
 
 
 class ScoresQuery(BaseModel):
@@ -82,7 +44,7 @@ class ScoresQuery(BaseModel):
 @api.get("/<int:model_id>/scores.csv", operation_id="getScores", responses={200: None})
 def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
     """Scores of the cases on the constructs as comma-separated text."""
-    results, name = _estimated(path.model_id)
+    results, name = estimated(path.model_id)
     with context().sessions() as session:
         data = version_data(store.head_of(session, find_model(session, path.model_id)).data_version_id)
     if not isinstance(data, DataSet):
@@ -93,7 +55,7 @@ def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
 @api.get("/<int:model_id>/estimates.csv", operation_id="getEstimates", responses={200: None})
 def get_estimates(path: ModelPath) -> Response:
     """The covariances of the estimates of the free parameters, then their correlations, as comma-separated text."""
-    results, name = _estimated(path.model_id)
+    results, name = estimated(path.model_id)
     part = results.estimates
     if part is None:
         raise refuse(422, "no_errors", "The data do not determine every parameter, so there are no such covariances.")
@@ -107,5 +69,5 @@ def get_estimates(path: ModelPath) -> Response:
 @api.get("/<int:model_id>/results.json", operation_id="getResults", responses={200: Results})
 def get_results(path: ModelPath) -> Response:
     """The results document."""
-    results, name = _estimated(path.model_id)
+    results, name = estimated(path.model_id)
     return attachment(results.model_dump_json(indent=1), f"{name}.json", "application/json")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from typing import Any
+
+from pydantic import BaseModel, Field, model_validator
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.criteria import Sheet
@@ -10,10 +12,10 @@ from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import View, board
-from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.report.options import ReportOptions
 from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
@@ -25,25 +27,28 @@ from dusk_arrow.server.problems import refuse
 FAR_BACK = 12
 
 
-class PicturePart(BaseModel):
-    """The picture of one mediation."""
-
-    source: str = Field(max_length=200)
-    outcome: str = Field(max_length=200)
-
-
 class ViewPart(BaseModel):
     """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances show, the figures of its readout by family, where they were chosen, the mediations
-    whose pictures were sent to the report, and how its figure is drawn."""
+    whether all its covariances show, the figures of its readout by family, where they were chosen, and its report."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
     opened: list[str] = []
     arcs: bool = False
     figures: dict[str, list[str]] = Field(default={}, max_length=8)
-    pictures: list[PicturePart] = Field(default=[], max_length=40)
-    figure: FigureOptions = FigureOptions()
+    report: ReportOptions = ReportOptions()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_earlier_versions(cls, given: Any) -> Any:
+        """Views that were kept before there were reports have one figure and the mediations that were sent beside it."""
+        if not isinstance(given, dict) or not {"figure", "pictures"} & set(given):
+            return given
+        given = dict(given)
+        figures: list[dict[str, Any]] = [{"options": given.pop("figure", {})}]
+        for pair in given.pop("pictures", []):
+            figures.append({"key": f"{pair['source']} → {pair['outcome']}", "kind": "mediation", **pair})
+        return {"report": {"figures": figures}, **given}
 
 
 class ConstructLine(BaseModel):

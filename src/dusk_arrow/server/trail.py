@@ -209,15 +209,6 @@ def _kept(head: RevisionRow) -> list[KeptEntry]:
     ]
 
 
-def _way(head: RevisionRow, by_id: dict[int, RevisionRow]) -> list[RevisionRow]:
-    """The revisions from the root to the head."""
-    way, at = [head], by_id.get(head.parent_id or 0)
-    while at is not None:
-        way.append(at)
-        at = by_id.get(at.parent_id or 0)
-    return way[::-1]
-
-
 def _half(session: Session, way: list[RevisionRow]) -> HalfState | None:
     found = {row.data_version_id: half_step(store.steps_of(store.version_of(session, row))) for row in way}
     now = found[way[-1].data_version_id]
@@ -237,7 +228,7 @@ def _trail(session: Session, model: ModelRow) -> Trail:
     complete = _remember(session, rows)
     by_id = {row.id: row for row in rows}
     head = by_id[model.head_id or 0]
-    way = _way(head, by_id)
+    way = store.way_of(head, by_id)
     return Trail(
         head=head.id,
         way=[row.id for row in way],

@@ -13,7 +13,7 @@ from dusk_arrow.figure.formats.faces import faces, run_width, runs
 DASH = (5, 4)
 
 
-def pdf(drawing: Drawing) -> bytes:
+def write(drawing: Drawing) -> bytes:
     """The drawing as a page of its own size."""
     faces()
     file = BytesIO()

@@ -9,12 +9,11 @@ from resvg_py import svg_to_bytes
 from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.figure.formats.svg import svg
 
-DOTS = 300
 CSS = 96  # dots an inch that a length in points is read with
 
 
-def png(drawing: Drawing, dots_per_inch: int = DOTS) -> bytes:
-    """The drawing in dots, by default as many as journals ask for."""
+def write(drawing: Drawing, dots_per_inch: int) -> bytes:
+    """The drawing in dots."""
     with as_file(files("dusk_arrow.figure") / "fonts") as folder:
         return bytes(
             svg_to_bytes(

@@ -25,6 +25,11 @@ def svg(drawing: Drawing, font: bool = True) -> str:
     )
 
 
+def write(drawing: Drawing) -> bytes:
+    """The file."""
+    return svg(drawing).encode()
+
+
 def _words(item: Words) -> str:
     weight = ' font-weight="600"' if item.bold else ""
     return (

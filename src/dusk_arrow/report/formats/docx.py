@@ -19,7 +19,7 @@ from docx.shared import Mm, Pt, RGBColor
 from docx.text.paragraph import Paragraph
 from lxml import etree
 
-from dusk_arrow.figure.formats.png import png
+from dusk_arrow.figure.formats import png
 from dusk_arrow.figure.formats.svg import svg
 from dusk_arrow.report.assembly import Figure, Report, Words
 from dusk_arrow.report.cells import Style, Table
@@ -129,10 +129,10 @@ def _table(paper: Paper, one: Table, style: Style) -> None:
 def _picture(paper: Paper, block: Figure) -> None:
     """The figure as a picture, and as the vectors that programs which know them show instead."""
     drawing = block.drawing
-    width = min(ACROSS, int(Pt(drawing.width)), int(TALLEST * drawing.width / drawing.height))
+    width = min(ACROSS, int(Pt(drawing.width * drawing.scale)), int(TALLEST * drawing.width / drawing.height))
     paragraph = paper.add_paragraph()
     paragraph.paragraph_format.keep_with_next = True
-    shape = paragraph.add_run().add_picture(io.BytesIO(png(drawing, FALL_BACK)), width=width)
+    shape = paragraph.add_run().add_picture(io.BytesIO(png.write(drawing, FALL_BACK)), width=width)
     shape._inline.docPr.set("descr", drawing.title)
     part = Part(
         PackURI(f"/word/media/figure{block.number}.svg"),
@@ -187,6 +187,8 @@ def write(report: Report) -> bytes:
         elif isinstance(block, Figure):
             _picture(paper, block)
             _caption(paper, "Figure", block.number, block.title, above=False)
+            if block.note:
+                paper.add_paragraph(block.note, style="Table note")
         else:
             _caption(paper, "Table", block.number, block.table.title, above=True)
             _table(paper, block.table, report.style)

@@ -38,6 +38,7 @@ def write(report: Report) -> bytes:
             data = base64.b64encode(svg(block.drawing).encode()).decode()
             parts += [f"![{escaped(block.drawing.title)}](data:image/svg+xml;base64,{data})"]
             parts += [f"**Figure {block.number}.** {escaped(block.title)}"]
+            parts += [escaped(block.note)] if block.note else []
         else:
             parts += [f"**Table {block.number}.** {escaped(block.table.title)}", table(block.table, report.style)]
             parts += [f"*Note.* {escaped(' '.join(block.table.notes))}"] if block.table.notes else []

@@ -49,7 +49,7 @@ class Picture(Flowable):  # type: ignore[misc]
     def __init__(self, drawing: Drawing) -> None:
         super().__init__()
         self.drawing = drawing
-        self.scale = min(1.0, ACROSS / drawing.width, TALLEST / drawing.height)
+        self.scale = min(drawing.scale, ACROSS / drawing.width, TALLEST / drawing.height)
         self.width, self.height = drawing.width * self.scale, drawing.height * self.scale
 
     def draw(self) -> None:
@@ -121,7 +121,8 @@ def write(report: Report) -> bytes:
             story += [KeepTogether([Paragraph(_marked(block.title, True), HEADING), first]), *rest]
         elif isinstance(block, Figure):
             caption = Paragraph(_marked(f"Figure {block.number}. {block.title}", True), CAPTION)
-            story.append(KeepTogether([Spacer(1, 6), Picture(block.drawing), caption, Spacer(1, 8)]))
+            note = [Paragraph(_marked(block.note), NOTE)] if block.note else [Spacer(1, 8)]
+            story.append(KeepTogether([Spacer(1, 6), Picture(block.drawing), caption, *note]))
         else:
             caption = Paragraph(_marked(f"Table {block.number}. {block.table.title}", True), CAPTION)
             note = (

@@ -24,7 +24,7 @@ def reasons(material: Material) -> dict[str, str]:
 def set_aside(material: Material) -> Table | None:
     """Items that are set aside, and the other changes that these data prompted."""
     why = reasons(material)
-    labels = material.labels or {}
+    labels = material.labels
     rows = [
         Row((name, construct.name, labels.get(name, ""), why[name] or "no reason was written down"))
         for construct in material.model.constructs

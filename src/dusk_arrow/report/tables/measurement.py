@@ -14,7 +14,7 @@ def measures(material: Material) -> Table | None:
     quality, results = material.results.quality, material.results
     if quality is None or not quality.constructs:
         return None
-    labels = material.labels or {}
+    labels = material.labels
     reliabilities = [
         *(("rho_a", "rho_A"),) * material.composite,
         ("composite_reliability", "Composite reliability"),

@@ -20,7 +20,7 @@ def descriptives(material: Material) -> Table | None:
     sample = material.results.sample
     if sample is None:
         return None
-    labels = material.labels or {}
+    labels = material.labels
     columns = [Column("Variable", "text"), *([Column("Wording", "text")] if labels else [])]
     if found is None:
         columns += [Column("SD"), *([Column("Mean")] if sample.means else [])]

@@ -1,0 +1,249 @@
+"""The report of a model: what it holds as it will be printed, its documents, and its figures."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field, ValidationError
+
+from dusk_arrow.core.observations.steps import words as step_words
+from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
+from dusk_arrow.figure.formats.registry import finest
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.records import store
+from dusk_arrow.records.tables import DataSetRow, ProjectRow
+from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, drawn
+from dusk_arrow.report.cells import Align
+from dusk_arrow.report.formats.registry import FORMATS
+from dusk_arrow.report.material import Material, Turn, material, screened
+from dusk_arrow.report.options import NamedFigure
+from dusk_arrow.results.document import Results
+from dusk_arrow.server.context import attachment, context, keep, reply, version_data
+from dusk_arrow.server.criteria import cut_offs
+from dusk_arrow.server.documents import document_of, fit_revision, with_importance
+from dusk_arrow.server.model_state import ViewPart, find_model
+from dusk_arrow.server.models import ModelPath
+from dusk_arrow.server.problems import ProblemDocument, refuse
+
+api = APIBlueprint(
+    "reports", __name__, url_prefix="/api/models", abp_tags=[Tag(name="reports")],
+    abp_responses={404: ProblemDocument, 422: ProblemDocument},
+)  # fmt: skip
+MM = 25.4 / 72
+
+
+class OfferedPart(BaseModel):
+    """What a report can hold: `words` is what it is called, `title` what somebody called it instead; `there` is false where
+    the model has nothing of the kind."""
+
+    key: str
+    kind: Literal["figure", "table", "words"]
+    words: str
+    title: str | None
+    number: int | None
+    shown: bool
+    there: bool
+
+
+class FigureBlock(BaseModel):
+    """A figure as it is printed: its size in millimetres and its smallest type in points."""
+
+    kind: Literal["figure"] = "figure"
+    key: str
+    number: int
+    title: str
+    note: str
+    width: float
+    height: float
+    smallest: float
+
+
+class ColumnHead(BaseModel):
+    """A column of a table."""
+
+    words: str
+    holds: Align
+
+
+class TableRow(BaseModel):
+    """A row of a table as it is printed; an `inset` one belongs to the heading above."""
+
+    cells: list[str]
+    heading: bool
+    inset: bool
+
+
+class TableBlock(BaseModel):
+    """A table as it is printed."""
+
+    kind: Literal["table"] = "table"
+    key: str
+    number: int
+    title: str
+    columns: list[ColumnHead]
+    rows: list[TableRow]
+    notes: list[str]
+
+
+class WordsBlock(BaseModel):
+    """Paragraphs: as they were `computed`, or as somebody `edited` them, perhaps before the numbers `moved`; `mark` is that of
+    what is computed now."""
+
+    kind: Literal["words"] = "words"
+    key: str
+    title: str
+    paragraphs: list[str]
+    computed: list[str]
+    state: Literal["computed", "edited", "moved"]
+    mark: str
+
+
+class ReportDocument(BaseModel):
+    """A report as it is printed, in the order of its parts."""
+
+    title: str
+    offered: list[OfferedPart]
+    blocks: list[Annotated[FigureBlock | TableBlock | WordsBlock, Field(discriminator="kind")]]
+    references: list[str]
+
+
+def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
+    """What a report is made of, how it is to look, its title, and the name of its files. Refuses what is not estimated."""
+    with context().sessions() as session:
+        model = find_model(session, model_id)
+        head = store.head_of(session, model)
+        results = document_of(session, head).results
+        if not results.converged:
+            raise refuse(422, "nothing_to_report", "The model is not estimated yet, so there is nothing to report.")
+        version = store.version_of(session, head)
+        by_id = {row.id: row for row in store.revisions_of(session, model.id)}
+        turns = [Turn(row.words, row.reason, row.prompted == "data") for row in store.way_of(head, by_id)]
+        heads = [(other.name, store.head_of(session, other)) for other in store.models_of(session, model.project_id)]
+        beside = [(name, fit_revision(session, row)) for name, row in heads if row.specification]
+        criteria, view = cut_offs(session, model), ViewPart.model_validate(model.view)
+        steps = [step_words(step) for step in store.steps_of(version) if step.on]
+        title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
+        name = session.get_one(DataSetRow, version.data_set_id).name
+        version_id, revision_id = version.id, head.id
+    if any(figure.kind == "importance" for figure in view.report.figures):
+        results = with_importance(revision_id, results)
+    data = version_data(version_id)
+    found = keep(
+        f"screened {' '.join(results.sample.variables if results.sample else [])}",
+        version_id,
+        lambda: screened(results, data),
+    )
+    others = [(other, one) for other, one in beside if one.converged]
+    return material(results, data, criteria, steps, turns, others, found), view, title, name
+
+
+def _report(model_id: int) -> tuple[Report, str]:
+    found, view, title, name = _material(model_id)
+    return build(found, view.report, title), name
+
+
+def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBlock:
+    if isinstance(block, Figure):
+        d = block.drawing
+        return FigureBlock(
+            key=block.key, number=block.number, title=block.title, note=block.note, width=d.width * d.scale * MM,
+            height=d.height * d.scale * MM, smallest=d.smallest,
+        )  # fmt: skip
+    if isinstance(block, Numbered):
+        table, printed = block.table, report.style.printed
+        rows = []
+        for row in table.rows:
+            cells = [printed(cell) for cell in row.cells]
+            rows.append(TableRow(cells=[c.strip() for c in cells], heading=row.heading, inset=cells[0].startswith(" ")))
+        heads = [ColumnHead(words=column.words, holds=column.holds) for column in table.columns]
+        return TableBlock(
+            key=table.key, number=block.number, title=table.title, columns=heads, rows=rows, notes=list(table.notes)
+        )
+    return WordsBlock(
+        key=block.key, title=block.title, paragraphs=list(block.paragraphs), computed=list(block.computed),
+        state=block.state, mark=block.mark,
+    )  # fmt: skip
+
+
+@api.get("/<int:model_id>/report", operation_id="getReport", responses={200: ReportDocument})
+def get_report(path: ModelPath) -> Response:
+    """The report of a model as it will be printed, and what else it could hold."""
+    report, _ = _report(path.model_id)
+    return reply(
+        ReportDocument(
+            title=report.title,
+            offered=[OfferedPart(**vars(one)) for one in report.offered],
+            blocks=[_block(block, report) for block in report.blocks],
+            references=[one.text for one in report.references],
+        )
+    )
+
+
+class ReportPath(ModelPath):
+    """A model, and the format of its report."""
+
+    ending: Literal["docx", "pdf", "html", "tex", "md", "xlsx", "zip", "bib"]
+
+
+@api.get("/<int:model_id>/report.<ending>", operation_id="getReportFile", responses={200: None})
+def get_report_file(path: ReportPath) -> Response:
+    """The report of a model as a document."""
+    report, name = _report(path.model_id)
+    chosen = FORMATS[path.ending]
+    return attachment(chosen.write(report), f"{name}_report.{path.ending}", chosen.mimetype)
+
+
+class FigureQuery(BaseModel):
+    """Which figure of the report, by its key, and how it is drawn (the options as JSON; as they are kept unless given); dots
+    an inch of a picture; whether the note is part of it."""
+
+    key: str = Field(default="figure", max_length=500)
+    options: str | None = Field(default=None, max_length=12_000)
+    dots: int = Field(default=300, ge=72, le=1200)
+    note: bool = True
+
+
+class FigurePath(ModelPath):
+    """A model, and the format of its figure."""
+
+    ending: Literal["svg", "pdf", "png", "pptx", "odg", "graphml", "dot"]
+
+
+@api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
+def get_figure(path: FigurePath, query: FigureQuery) -> Response:
+    """A figure of the report: of the whole model, of one mediation, or of importance and performance."""
+    with context().sessions() as session:
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        results = document_of(session, head).results
+        view = ViewPart.model_validate(model.view)
+        name = session.get_one(DataSetRow, store.version_of(session, head).data_set_id).name
+        revision_id = head.id
+    if not results.converged:
+        raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
+    named = next((one for one in view.report.figures if one.key == query.key), None)
+    if named is None:
+        raise refuse(404, "unknown_figure", "There is no such figure in the report.")
+    return _figure_file(named, results, revision_id, name, path.ending, query)
+
+
+def _figure_file(
+    named: NamedFigure, results: Results, revision_id: int, name: str, ending: str, query: FigureQuery
+) -> Response:
+    try:
+        options = named.options if query.options is None else FigureOptions.model_validate_json(query.options)
+    except ValidationError as error:
+        raise refuse(422, "figure_options", f"The figure cannot be drawn so: {error.errors()[0]['msg']}.") from None
+    if named.kind == "importance":
+        results = with_importance(revision_id, results)
+    try:
+        drawing = drawn(named.model_copy(update={"options": options}), results, query.note)
+    except ValueError as error:
+        raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
+    if ending == "png" and query.dots > finest(drawing):
+        message = f"At {query.dots} dots an inch the picture would be too large; at most {finest(drawing)} can be had."
+        raise refuse(422, "too_many_dots", message)
+    file = "_".join(part for part in (name, named.source, named.outcome) if part)
+    return attachment(FIGURES[ending].render(drawing, query.dots), f"{file}.{ending}", FIGURES[ending].mimetype)
