@@ -136,7 +136,7 @@ def test_the_command_line_takes_the_same_choices(tmp_path: Any, capsys: pytest.C
         assert (tmp_path / f"out.{ending}").stat().st_size > 500
     assert ".50***<" in (tmp_path / "out.svg").read_text()
     assert fit([*command, "--figure", str(tmp_path / "out.bmp")]) == 2
-    assert "The figure can be saved as .svg, .pdf and .png." in capsys.readouterr().err
+    assert "The figure can be saved as .svg, .pdf, .png, .pptx, .odg, .graphml and .dot." in capsys.readouterr().err
     (tmp_path / "how.json").write_text('{"beside": "colours"}')
     assert fit([*command, "--figure", str(tmp_path / "out.svg"), *how]) == 2
     assert "beside" in capsys.readouterr().err

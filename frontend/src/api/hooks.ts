@@ -127,6 +127,19 @@ export function useEstimates(model: ModelState) {
   });
 }
 
+/** The report as it will be printed; `saved` counts what was chosen since. */
+export function useReport(model: ModelState, saved: number) {
+  const { shown } = model;
+  return useQuery({
+    queryKey: ["report", model.id, model.revision.id, shown?.run ?? null, shown?.so_far ?? 0, saved],
+    queryFn: () =>
+      take(api.GET("/api/models/{model_id}/report", { params: { path: { model_id: model.id } } })),
+    placeholderData: keepPreviousData,
+    enabled: model.estimated,
+    staleTime: 0,
+  });
+}
+
 /** Loadings, reliability, validity, collinearity. */
 export function useQuality(model: ModelState) {
   return useQuery({
@@ -350,11 +363,8 @@ export function useGestures(modelId: number) {
       if (board === null) return;
       queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
     },
-    /** Which mediations have their picture in the report. */
-    pictures: (model: ModelState, pictures: Schemas["PicturePart"][]) =>
-      keepView({ ...model.view, pictures }),
-    /** How the figure of the report is drawn. */
-    figure: (model: ModelState, figure: Schemas["FigureOptions"]) => keepView({ ...model.view, figure }),
+    /** What the report holds, and how it looks. */
+    report: (model: ModelState, report: Schemas["ReportOptions"]) => keepView({ ...model.view, report }),
     /** Which figures the readout of a family shows; none asked for are its own. */
     figures: async (model: ModelState, family: string, keys: string[]) => {
       const board = await see({ ...model.view, figures: { ...model.view.figures, [family]: keys } });

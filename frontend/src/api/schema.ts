@@ -2075,7 +2075,8 @@ export interface components {
         };
         /**
          * FigureBlock
-         * @description A figure as it is printed: its size in millimetres and its smallest type in points.
+         * @description A figure as it is printed: its size in millimetres, its smallest type in points, how many millimetres a unit of its places
+         *     has, and its shapes.
          */
         FigureBlock: {
             /** Height */
@@ -2091,10 +2092,14 @@ export interface components {
             note: string;
             /** Number */
             number: number;
+            /** Shapes */
+            shapes: components["schemas"]["ShapePart"][];
             /** Smallest */
             smallest: number;
             /** Title */
             title: string;
+            /** Unit */
+            unit: number;
             /** Width */
             width: number;
         };
@@ -4939,6 +4944,28 @@ export interface components {
              * @enum {string}
              */
             signs: "loadings" | "full-sample";
+        };
+        /**
+         * ShapePart
+         * @description A shape that can be moved by hand: its box in millimetres on the page, and the place of its piece in the units that
+         *     `places` of the options have.
+         */
+        ShapePart: {
+            /** Height */
+            height: number;
+            /** Name */
+            name: string;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Shown

@@ -13,6 +13,7 @@ import { CHAIN, Chain, places, stride } from "./RouteRow";
 import { circular, controls, inOrder, stationsOf, ticksOf } from "./routes";
 import { drawn, inScale, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
+import { mediationOf } from "../report/figures";
 
 const MOST = 8;
 const WHISKER = 220;
@@ -208,7 +209,8 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
 /** The mediation as a picture goes to the report. */
 function SendPicture(props: { model: ModelState; gestures: Gestures; source: string; outcome: string }) {
   const { model, gestures, source, outcome } = props;
-  const sent = (model.view.pictures ?? []).some((one) => one.source === source && one.outcome === outcome);
+  const { report } = model.view;
+  const sent = report.figures.some((one) => one.source === source && one.outcome === outcome);
   if (sent) {
     return (
       <p className="mt-4 text-sm text-quiet">
@@ -225,7 +227,12 @@ function SendPicture(props: { model: ModelState; gestures: Gestures; source: str
       <TextButton
         className="text-sm"
         data-testid="send-picture"
-        onClick={() => void gestures.pictures(model, [...(model.view.pictures ?? []), { source, outcome }])}
+        onClick={() =>
+          void gestures.report(model, {
+            ...report,
+            figures: [...report.figures, mediationOf(source, outcome)],
+          })
+        }
       >
         Send its picture to the report
       </TextButton>

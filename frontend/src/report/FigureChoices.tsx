@@ -1,102 +1,242 @@
-import type { Schemas } from "../api/client";
-import { Choose, Explained, Heading, LINK } from "../shared/controls";
+import { useState } from "react";
+import type { ModelState, Schemas } from "../api/client";
+import { copyPicture } from "../shared/clipboard";
+import { Explained, Heading, TextButton } from "../shared/controls";
+import { Glyph } from "../shared/Glyph";
+import type { FigureOptions, NamedFigure } from "./figures";
+import { figureAddress } from "./Page";
+import { Pick, PickAny } from "./Pick";
 
-export type Options = Schemas["FigureOptions"];
-type Key = keyof Options;
+const FIT = [
+  ["chi_square", "χ²"],
+  ["chi_square_per_df", "χ²/df"],
+  ["cfi", "CFI"],
+  ["tli", "TLI"],
+  ["rmsea", "RMSEA"],
+  ["srmr", "SRMR"],
+  ["aic", "AIC"],
+  ["bic", "BIC"],
+] as const;
+const WIDTHS = [
+  [84, "one column 84"],
+  [174, "two columns 174"],
+  [257, "across a page 257"],
+] as const;
+const ENOUGH = 7;
+const TOLERABLE = 6;
 
-const CHOICES: { key: Key; label: string; choices: { value: string | number; words: string }[] }[] = [
-  {
-    key: "parts",
-    label: "parts",
-    choices: [
-      { value: "both", words: "items and paths" },
-      { value: "structure", words: "paths alone" },
-      { value: "measurement", words: "items alone" },
-    ],
-  },
-  {
-    key: "beside",
-    label: "with each path",
-    choices: [
-      { value: "interval", words: "its interval" },
-      { value: "stars", words: "stars" },
-      { value: "p", words: "p" },
-      { value: "se", words: "standard error" },
-      { value: "nothing", words: "nothing" },
-    ],
-  },
-  {
-    key: "uncertain",
-    label: "could be zero",
-    choices: [
-      { value: "dashed", words: "dashed" },
-      { value: "grey", words: "grey" },
-      { value: "hidden", words: "not drawn" },
-      { value: "plain", words: "like the others" },
-    ],
-  },
-  {
-    key: "decimals",
-    label: "decimals",
-    choices: [
-      { value: 2, words: "2" },
-      { value: 3, words: "3" },
-    ],
-  },
-];
+interface Props {
+  model: ModelState;
+  figure: NamedFigure;
+  block: Schemas["FigureBlock"];
+  set: (options: FigureOptions) => void;
+  stamp: string;
+}
 
-const SWITCHES: { key: Key; words: string }[] = [
-  { key: "standardized", words: "standardized" },
-  { key: "leading_zero", words: "0.43 instead of .43" },
-  { key: "loadings", words: "loadings and weights" },
-  { key: "r_squared", words: "R² beside what is explained" },
-  { key: "thickness", words: "lines as thick as β is large" },
-  { key: "fit", words: "figures of fit below" },
-  { key: "note", words: "note" },
-];
-
-/** How the figure is drawn; what is chosen is kept with the model. */
-export function FigureChoices({ options, set }: { options: Options; set: (options: Options) => void }) {
-  const change = (key: Key, value: unknown) => set({ ...options, [key]: value } as Options);
+/** How the selected figure is drawn; what is chosen is kept with the model. */
+export function FigureChoices({ model, figure, block, set, stamp }: Props) {
+  const { options } = figure;
+  const [copied, setCopied] = useState(false);
+  const change = (more: Partial<FigureOptions>) => set({ ...options, ...more });
+  const paths = options.parts !== "measurement";
+  const items = options.parts !== "structure" && figure.kind === "model";
+  const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
+  const copy = () =>
+    void copyPicture(figureAddress(model, figure.key, "png", options, stamp, { note: "false" })).then(() =>
+      setCopied(true),
+    );
   return (
-    <section className="w-60 shrink-0 overflow-y-auto text-sm" aria-label="How it is drawn">
-      <Heading className="mb-2">How it is drawn</Heading>
-      {CHOICES.map(({ key, label, choices }) => (
-        <div key={key} className="mb-2 flex items-center justify-between gap-2">
-          <span className="text-quiet">{label}</span>
-          <Choose
-            label={label}
-            size="xs"
-            className="w-34"
-            value={options[key] as string | number}
-            set={(value) => change(key, value)}
-            choices={choices}
+    <section className="text-sm" aria-label="How it is drawn">
+      <h2 className="mb-2 font-serif text-lg font-semibold">The figure</h2>
+      {figure.kind === "model" && (
+        <>
+          <Pick
+            label="notation"
+            value={options.notation}
+            choices={[
+              ["literature", "of the literature"],
+              ["cards", "our cards"],
+            ]}
+            set={(notation) => change({ notation })}
           />
-        </div>
-      ))}
-      {SWITCHES.map(({ key, words }) => (
-        <label key={key} className="flex cursor-pointer items-center gap-2 py-1">
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={Boolean(options[key])}
-            onChange={(event) => change(key, event.target.checked)}
+          <Pick
+            label="parts"
+            value={options.parts}
+            choices={[
+              ["both", "items and paths"],
+              ["structure", "paths"],
+              ["measurement", "items"],
+            ]}
+            set={(parts) => change({ parts })}
           />
-          {words}
-        </label>
-      ))}
-      <p className="mt-3">
-        <Explained page="figure">What each choice does</Explained>
-      </p>
-      <p className="mt-2 text-quiet">
+        </>
+      )}
+      {figure.kind !== "importance" && (
+        <>
+          <Pick
+            label="coefficients"
+            value={options.standardized ? "yes" : "no"}
+            choices={[
+              ["yes", "standardized"],
+              ["no", "unstandardized"],
+            ]}
+            set={(which) => change({ standardized: which === "yes" })}
+          />
+          {paths && (
+            <>
+              <Pick
+                label="beside them"
+                value={options.beside}
+                choices={[
+                  ["interval", "intervals"],
+                  ["stars", "stars"],
+                  ["p", "p"],
+                  ["se", "SE"],
+                  ["nothing", "nothing"],
+                ]}
+                set={(beside) => change({ beside })}
+              />
+              <Pick
+                label="could be zero"
+                value={options.uncertain}
+                choices={[
+                  ["dashed", "dashed"],
+                  ["grey", "grey"],
+                  ["hidden", "not drawn"],
+                  ["plain", "like others"],
+                ]}
+                set={(uncertain) => change({ uncertain })}
+              />
+            </>
+          )}
+          <PickAny
+            label="shown"
+            choices={[
+              ...(items ? ([["loadings", "loadings", options.loadings]] as const) : []),
+              ["r_squared", "R²", options.r_squared],
+              ["covariances", "covariances", options.covariances ?? !(paths && model.paths.length > 0)],
+              ["residuals", "residuals", options.residuals],
+              ["thickness", "thickness by β", options.thickness],
+              ...(items ? ([["labels", "wordings", options.labels]] as const) : []),
+              ["note", "note", options.note],
+            ]}
+            set={(key, on) => change({ [key]: on })}
+          />
+          <PickAny
+            label="fit, below"
+            choices={FIT.map(([key, words]) => [key, words, options.fit.includes(key)] as const)}
+            set={(key, on) =>
+              change({
+                fit: FIT.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
+              })
+            }
+          />
+          <Pick
+            label="runs"
+            value={options.direction}
+            choices={[
+              ["across", "across the page"],
+              ["down", "down"],
+            ]}
+            set={(direction) => change({ direction, places: {} })}
+          />
+          <Pick
+            label="arrows"
+            value={options.arrows}
+            choices={[
+              ["curved", "curved"],
+              ["straight", "straight"],
+              ["angled", "at right angles"],
+            ]}
+            set={(arrows) => change({ arrows })}
+          />
+        </>
+      )}
+      <div className="flex gap-6">
+        <Pick
+          label="decimals"
+          value={options.decimals}
+          choices={[
+            [1, "1"],
+            [2, "2"],
+            [3, "3"],
+          ]}
+          set={(decimals) => change({ decimals })}
+        />
+        <Pick
+          label="zeros"
+          value={options.leading_zero ? "yes" : "no"}
+          choices={[
+            ["no", ".43"],
+            ["yes", "0.43"],
+          ]}
+          set={(which) => change({ leading_zero: which === "yes" })}
+        />
+      </div>
+      <Pick
+        label="ink"
+        value={options.ink}
+        choices={[
+          ["black", "black"],
+          ["colour", "colour"],
+          ["greys", "greys"],
+        ]}
+        set={(ink) => change({ ink })}
+      />
+      <Heading className="mb-0">size</Heading>
+      <div className="flex items-center gap-1.5">
+        <input
+          type="number"
+          min={40}
+          max={400}
+          aria-label="width in millimetres"
+          className="input input-xs w-16 text-right"
+          value={options.width ?? ""}
+          placeholder={String(Math.round(block.width))}
+          onChange={(event) => {
+            const width = Number(event.target.value);
+            if (!event.target.value) change({ width: null });
+            else if (width >= 40 && width <= 400) change({ width });
+          }}
+        />
+        × {Math.round(block.height)} mm
+        <span className="ml-auto flex items-center gap-1" data-testid="smallest-type">
+          smallest type <b>{block.smallest.toFixed(1)} pt</b> <Glyph verdict={verdict} size={8} />
+        </span>
+      </div>
+      <div className="mt-0.5 mb-2 flex flex-wrap gap-x-3 text-quiet">
+        {WIDTHS.map(([width, words]) => (
+          <button
+            key={width}
+            type="button"
+            className={
+              options.width === width ? "font-semibold text-base-content" : "hover:text-base-content"
+            }
+            onClick={() => change({ width: options.width === width ? null : width })}
+          >
+            {words}
+          </button>
+        ))}
+      </div>
+      {figure.kind === "model" && (
+        <p className="mb-1">
+          {Object.keys(options.places).length ? (
+            <TextButton onClick={() => change({ places: {} })}>Arrange it again</TextButton>
+          ) : (
+            <span className="text-quiet">Drag a shape on the page to put it elsewhere.</span>
+          )}
+        </p>
+      )}
+      <p className="mb-2 flex flex-wrap gap-x-4">
+        <TextButton onClick={copy}>{copied ? "Copied" : "Copy as picture"}</TextButton>
         <a
-          className={LINK}
+          className="font-semibold text-ember hover:underline"
           href={`data:application/json,${encodeURIComponent(JSON.stringify(options))}`}
           download="figure-options.json"
         >
           Save these choices
-        </a>{" "}
-        for the command line (<code>--figure-options</code>).
+        </a>
+        <Explained page="figure">What each does</Explained>
       </p>
     </section>
   );

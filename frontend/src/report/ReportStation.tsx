@@ -1,102 +1,64 @@
-import { Download } from "lucide-react";
 import { useState } from "react";
-import { useEstimates } from "../api/hooks";
+import { useReport } from "../api/hooks";
 import type { StationProps } from "../frame/stations";
-import { NothingYet, OneOf, TextButton } from "../shared/controls";
-import { EXPORTS } from "./exports";
-import { FigureChoices, type Options } from "./FigureChoices";
+import { NothingYet } from "../shared/controls";
+import { Contents } from "./Contents";
+import { FigureChoices } from "./FigureChoices";
+import { choiceOf, type FigureOptions, type ReportOptions } from "./figures";
+import { Page } from "./Page";
+import { PartChoices } from "./PartChoices";
+import { TakeAlong } from "./TakeAlong";
 
-const WHOLE = "whole";
-const keyOf = (one: { source: string; outcome: string }) => `${one.source}\u0000${one.outcome}`;
-
-const pairOf = (pair: { source: string; outcome: string } | undefined): Record<string, string> =>
-  pair ? { source: pair.source, outcome: pair.outcome } : {};
-
-/** The figure for a paper as it will be saved, of the model or of one mediation, and the results document. */
+/** What goes in, the page as it is printed, and how the selected part looks; below that, the files to take along. */
 export default function ReportStation({ model, gestures }: StationProps) {
-  const [chosen, choose] = useState(WHOLE);
-  const [options, setOptions] = useState<Options>(model.view.figure);
-  const effects = useEstimates(model).data?.effects ?? [];
+  const [options, setOptions] = useState<ReportOptions>(model.view.report);
+  const [saved, setSaved] = useState(0);
+  const [chosen, choose] = useState("figure");
+  const report = useReport(model, saved).data;
   if (!model.estimated) {
     return (
       <NothingYet title="Nothing to report yet">
-        Once the model is estimated, its figure and results can be saved here.
+        Estimate a model and its report is ready: figures, tables and words, on pages and as files.
       </NothingYet>
     );
   }
-  const sent = model.view.pictures ?? [];
-  const drawable = sent.filter((one) => effects.some((e) => e.from === one.source && e.to === one.outcome));
-  const pair = drawable.find((one) => keyOf(one) === chosen);
-  const { shown } = model;
-  const stamp = `revision=${model.revision.id}&run=${shown?.so_far ? "" : (shown?.run ?? "")}`;
-  const asked = new URLSearchParams({ ...pairOf(pair), options: JSON.stringify(options) }).toString();
-  const figure = `/api/models/${model.id}/figure.svg?${stamp}&${asked}`;
+  const set = (next: ReportOptions) => {
+    setOptions(next);
+    void gestures.report(model, next).then(() => setSaved((count) => count + 1));
+  };
+  const figure = options.figures.find((one) => one.key === chosen);
+  const setFigure = (key: string, drawn: FigureOptions) =>
+    set({
+      ...options,
+      figures: options.figures.map((one) => (one.key === key ? { ...one, options: drawn } : one)),
+    });
+  const setPart = (key: string, change: { shown?: boolean; title?: string | null }) =>
+    report &&
+    set({
+      ...options,
+      parts: report.offered.map((one) => ({ ...choiceOf(one), ...(one.key === key ? change : {}) })),
+    });
+  const stamp = `${model.revision.id}-${model.shown?.so_far ? "" : (model.shown?.run ?? "")}`;
+  const block = report?.blocks.find((one) => one.key === chosen);
   return (
-    <div className="flex h-full flex-col gap-3 px-4 pb-3 pt-4">
-      <div className="flex items-center gap-3">
-        <h1 className="font-serif text-lg font-semibold">The figure as it is saved</h1>
-        {drawable.length > 0 && (
-          <OneOf
-            label="What is drawn"
-            value={pair ? chosen : WHOLE}
-            set={choose}
-            choices={[
-              { key: WHOLE, words: "the whole model" },
-              ...drawable.map((one) => ({ key: keyOf(one), words: `${one.source} to ${one.outcome}` })),
-            ]}
-          />
-        )}
-        {pair && (
-          <TextButton
-            className="text-sm"
-            onClick={() =>
-              void gestures.pictures(
-                model,
-                sent.filter((one) => one !== pair),
-              )
-            }
-          >
-            Take it out
-          </TextButton>
-        )}
-        <span className="flex-1" />
-        {EXPORTS.filter((one) => one.offered === "report").map((one, at) => (
-          <a
-            key={one.key}
-            className={`btn btn-sm ${at === 0 ? "btn-primary" : ""}`}
-            href={one.key.startsWith("figure") ? `${one.href(model)}?${asked}` : one.href(model)}
-            download
-            data-testid={`save-${one.key}`}
-          >
-            <Download size={14} /> {at === 0 || !one.key.startsWith("figure") ? `${one.words} ` : ""}
-            {one.ending.toUpperCase()}
-          </a>
-        ))}
-      </div>
-      <div className="flex min-h-0 flex-1 gap-4">
-        <div className="min-h-0 flex-1 overflow-hidden rounded-box bg-white p-4">
-          <img
-            src={figure}
-            alt={
-              pair
-                ? `Path diagram of what ${pair.source} does to ${pair.outcome}`
-                : "Path diagram with standardized estimates"
-            }
-            className="h-full w-full object-contain"
-          />
+    <div className="flex h-full gap-4 px-4 pt-3">
+      <Contents {...{ model, options, set, setPart, chosen, choose }} offered={report?.offered ?? []} />
+      <Page {...{ model, report, options, set, setFigure, chosen, choose, stamp }} />
+      <aside className="flex w-66 shrink-0 flex-col pb-2" aria-label="How it looks">
+        <div className="min-h-0 flex-1 overflow-y-auto">
+          {figure && block?.kind === "figure" ? (
+            <FigureChoices
+              {...{ model, block, stamp }}
+              key={figure.key}
+              figure={figure}
+              set={(drawn) => setFigure(figure.key, drawn)}
+            />
+          ) : (
+            <PartChoices {...{ options, set, setPart }} block={block} />
+          )}
         </div>
-        <FigureChoices
-          options={options}
-          set={(next) => {
-            setOptions(next);
-            void gestures.figure(model, next);
-          }}
-        />
-      </div>
-      <p className="text-sm text-quiet">
-        Ellipses are constructs, rectangles are columns. Pictures of single mediations are sent here from
-        Effects. Tables, text and other formats for documents are not built yet.
-      </p>
+        <TakeAlong {...{ model, options, stamp }} figure={figure?.key ?? options.figures[0]?.key} />
+      </aside>
     </div>
   );
 }

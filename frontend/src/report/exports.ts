@@ -5,21 +5,47 @@ export interface Export {
   key: string;
   words: string;
   ending: string;
-  /** Where it is offered: with the figure, or beside the tables of the estimates. */
-  offered: "report" | "estimates";
+  /** In which line of the report it is offered, or beside the tables of the estimates. */
+  offered: "to write" | "the figure" | "the numbers" | "to repeat it" | "estimates";
   /** Whether only common factors have it. */
   factors?: boolean;
   href: (model: ModelState) => string;
 }
 
 const of = (file: string) => (model: ModelState) => `/api/models/${model.id}/${file}`;
+const document = (ending: string, words: string, offered: Export["offered"] = "to write"): Export => ({
+  key: `report-${ending}`,
+  words,
+  ending,
+  offered,
+  href: of(`report.${ending}`),
+});
+const figure = (ending: string, words: string): Export => ({
+  key: ending === "svg" ? "figure" : `figure-${ending}`,
+  words,
+  ending,
+  offered: "the figure",
+  href: of(`figure.${ending}`),
+});
 
-/** Every file of a model. Adding one is adding a line here and a route in server/downloads.py. */
+/** Every file of a model. Adding one is adding a line here and a route on the server. */
 export const EXPORTS: Export[] = [
-  { key: "figure", words: "Figure", ending: "svg", offered: "report", href: of("figure.svg") },
-  { key: "figure-pdf", words: "Figure as PDF", ending: "pdf", offered: "report", href: of("figure.pdf") },
-  { key: "figure-png", words: "Figure as PNG", ending: "png", offered: "report", href: of("figure.png") },
-  { key: "results", words: "Results", ending: "json", offered: "report", href: of("results.json") },
+  document("docx", "Report to write on"),
+  document("pdf", "Report to print"),
+  document("html", "Report as a page"),
+  document("tex", "Report for LaTeX"),
+  document("md", "Report as Markdown"),
+  figure("svg", "Figure"),
+  figure("pdf", "Figure as PDF"),
+  figure("png", "Figure as PNG"),
+  figure("pptx", "Figure as a slide"),
+  figure("odg", "Figure as a drawing"),
+  figure("graphml", "Figure as a graph"),
+  figure("dot", "Figure as a graph in DOT"),
+  document("xlsx", "Tables as a workbook", "the numbers"),
+  document("zip", "Tables as text", "the numbers"),
+  document("bib", "Literature", "the numbers"),
+  { key: "results", words: "Results", ending: "json", offered: "to repeat it", href: of("results.json") },
   {
     key: "covariances",
     words: "Covariances of the estimates",

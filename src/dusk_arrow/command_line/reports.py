@@ -68,10 +68,11 @@ def asked_of(options: argparse.Namespace) -> Asked:
 def write_files(asked: Asked, results: Results, source: Source, steps: Sequence[Step], criteria: Sheet) -> None:
     """Writes the figure and the reports of an estimated model. Raises ProblemError where a file cannot be written."""
     if asked.figure is not None:
-        from dusk_arrow.figure.paper import diagram  # loaded late, as below: it takes long
+        from dusk_arrow.report.assembly import drawn  # loaded late, as below: it takes long
 
         path, ending = asked.figure
-        write_bytes(path, FIGURES[ending].render(diagram(results, asked.drawn)))
+        figure = NamedFigure(options=asked.drawn)
+        write_bytes(path, FIGURES[ending].render(drawn(figure, results, inside=True)))
     if asked.reports:
         from dusk_arrow.report.assembly import build
         from dusk_arrow.report.material import material

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 from dusk_arrow.figure.geometry import Box, Curve, Point
@@ -89,7 +89,8 @@ Item = Rectangle | Ellipse | Line | Label | Words
 @dataclass(frozen=True)
 class Drawing:
     """Everything that is drawn, the lowest first, with what it is called; a unit is `scale` points wide in print. `note` is what
-    has to be said below it, and is part of the items where it was asked for inside."""
+    has to be said below it, and is part of the items where it was asked for inside; `places` are where the pieces of
+    constructs stand before they are framed, which is how somebody puts them elsewhere."""
 
     width: float
     height: float
@@ -97,6 +98,7 @@ class Drawing:
     items: tuple[Item, ...]
     scale: float = 1.0
     note: str = ""
+    places: Mapping[str, Point] = field(default_factory=dict)
 
     def words(self) -> Iterator[Words]:
         """Every line of text, also inside of shapes."""

@@ -362,6 +362,8 @@ def diagram(
             plan.options,
             inside,
         )
+        places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
+        drawn = replace(drawn, places=places)
         found = covered(drawn)
         if best is None or found < best[0]:
             best = found, drawn

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from dusk_arrow.figure.drawing import Drawing
@@ -20,6 +20,8 @@ from dusk_arrow.results.document import Results
 
 Kind = Literal["figure", "table", "words"]
 FIGURE = "figure"
+TEXT_WIDTH = 174 * 72 / 25.4  # points between the margins of a page
+UNASKED_SCALE = 0.8  # type as large as that of tables
 ORDER = (
     "sample", "method", "descriptives", "correlations", "measures_and_fit", "measures", "htmt", "fornell_larcker", "cross_loadings",
     "fit", FIGURE, "paths_in_words", "paths", "explained", "collinearity", "mediation", "effects", "models", "aside_in_words",
@@ -123,11 +125,16 @@ def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptio
 
 
 def drawn(figure: NamedFigure, results: Results, inside: bool = False) -> Drawing:
-    """A figure of a report, its note `inside` or to be set below it. Raises ValueError where there is nothing to draw."""
+    """A figure of a report, its note `inside` or to be set below it; where no width is chosen it is no wider than a page. Raises
+    ValueError where there is nothing to draw."""
     if figure.kind == "importance":
-        return importance_picture(results, figure.outcome or "", figure.options, inside)
-    about = (figure.source or "", figure.outcome or "") if figure.kind == "mediation" else None
-    return diagram(results, figure.options, about, inside)
+        drawing = importance_picture(results, figure.outcome or "", figure.options, inside)
+    else:
+        about = (figure.source or "", figure.outcome or "") if figure.kind == "mediation" else None
+        drawing = diagram(results, figure.options, about, inside)
+    if figure.options.width is not None:
+        return drawing
+    return replace(drawing, scale=min(UNASKED_SCALE, TEXT_WIDTH / drawing.width))
 
 
 def build(material: Material, options: ReportOptions | None = None, title: str = "") -> Report:

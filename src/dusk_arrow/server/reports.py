@@ -9,6 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, ValidationError
 
 from dusk_arrow.core.observations.steps import words as step_words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Rectangle
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.formats.registry import finest
 from dusk_arrow.figure.options import FigureOptions
@@ -47,8 +48,21 @@ class OfferedPart(BaseModel):
     there: bool
 
 
+class ShapePart(BaseModel):
+    """A shape that can be moved by hand: its box in millimetres on the page, and the place of its piece in the units that
+    `places` of the options have."""
+
+    name: str
+    x: float
+    y: float
+    width: float
+    height: float
+    place: tuple[float, float]
+
+
 class FigureBlock(BaseModel):
-    """A figure as it is printed: its size in millimetres and its smallest type in points."""
+    """A figure as it is printed: its size in millimetres, its smallest type in points, how many millimetres a unit of its places
+    has, and its shapes."""
 
     kind: Literal["figure"] = "figure"
     key: str
@@ -58,6 +72,8 @@ class FigureBlock(BaseModel):
     width: float
     height: float
     smallest: float
+    unit: float
+    shapes: list[ShapePart]
 
 
 class ColumnHead(BaseModel):
@@ -144,12 +160,33 @@ def _report(model_id: int) -> tuple[Report, str]:
     return build(found, view.report, title), name
 
 
+def _shapes(drawing: Drawing) -> list[ShapePart]:
+    unit = drawing.scale * MM
+    found = {
+        item.node[0]: item.box
+        for item in drawing.items
+        if isinstance(item, Rectangle | Ellipse) and len(item.node) == 1
+    }
+    return [
+        ShapePart(
+            name=name,
+            x=box.x * unit,
+            y=box.y * unit,
+            width=box.width * unit,
+            height=box.height * unit,
+            place=drawing.places[name],
+        )
+        for name, box in found.items()
+        if name in drawing.places
+    ]
+
+
 def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBlock:
     if isinstance(block, Figure):
         d = block.drawing
         return FigureBlock(
             key=block.key, number=block.number, title=block.title, note=block.note, width=d.width * d.scale * MM,
-            height=d.height * d.scale * MM, smallest=d.smallest,
+            height=d.height * d.scale * MM, smallest=d.smallest, unit=d.scale * MM, shapes=_shapes(d),
         )  # fmt: skip
     if isinstance(block, Numbered):
         table, printed = block.table, report.style.printed

@@ -117,12 +117,12 @@ def criteria(material: Material) -> Table | None:
         criterion = material.criteria.by_key[key]
         if criterion.good is None:
             continue
-        rows.append(Row((criterion.label, cut_off(criterion), criterion.cut_off_source, criterion.source)))
+        rows.append(Row((criterion.label, cut_off(criterion, True), criterion.cut_off_source, criterion.source)))
     columns = (
         Column("Figure", "text"),
         Column("Cut-off", "text"),
         Column("Source of the cut-off", "text"),
         Column("Source of the figure", "text"),
     )
-    notes = (f"In force: {material.criteria.words}.",)
+    notes = (f"In force: {material.criteria.words}; in brackets what is tolerated.",)
     return Table("criteria", "Criteria with sources", columns, tuple(rows), notes)

@@ -14,8 +14,8 @@ COVARIANCE_FIT = ("chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "ag
 COMPOSITE_FIT = ("srmr", "d_uls", "d_g")
 
 
-def cut_off(criterion: Criterion) -> str:
-    """The cut-off of a figure in words: `≥ .95, tolerated ≥ .90`."""
+def cut_off(criterion: Criterion, brief: bool = False) -> str:
+    """The cut-off of a figure in words: `≥ .95, tolerated ≥ .90`; in brief `≥ .95 (.90)`."""
     if criterion.good is None:
         return ""
     sign = (
@@ -28,7 +28,9 @@ def cut_off(criterion: Criterion) -> str:
         text = f"{value:.2f}"
         return text.removeprefix("0") if value < 1 else f"{value:g}"
 
-    tolerable = "" if criterion.tolerable is None else f", tolerated {sign} {bare(criterion.tolerable)}"
+    if criterion.tolerable is None:
+        return f"{sign} {bare(criterion.good)}"
+    tolerable = f" ({bare(criterion.tolerable)})" if brief else f", tolerated {sign} {bare(criterion.tolerable)}"
     return f"{sign} {bare(criterion.good)}{tolerable}"
 
 
@@ -62,7 +64,7 @@ def fit(material: Material) -> Table | None:
                     criterion.label,
                     Number(value, kind, decimals),
                     Range(bounds, "share", 3),
-                    cut_off(criterion),
+                    cut_off(criterion, True),
                     verdict,
                     source,
                 )
@@ -84,7 +86,7 @@ def fit(material: Material) -> Table | None:
                         words,
                         Number(value, "share", 3),
                         Range(None),
-                        cut_off(criterion),
+                        cut_off(criterion, True),
                         VERDICTS[criterion.judge(value)],
                         criterion.cut_off_source,
                     )
@@ -92,7 +94,7 @@ def fit(material: Material) -> Table | None:
             )
     if part.bollen_stine is not None:
         rows.append(Row(("Bollen–Stine p", Number(part.bollen_stine.p_value, "p"), Range(None), "", "", "")))
-    notes = [f"Verdicts follow {material.criteria.words}."]
+    notes = [f"Verdicts follow {material.criteria.words}; in brackets what is tolerated."]
     if part.reference is not None:
         said = [
             f"{words} {bounds.q95:.3f}"

@@ -23,9 +23,9 @@ WORDS: tuple[WordsMaker, ...] = (
     WordsMaker("sample", "Sample and missing answers", methods.sample),
     WordsMaker("method", "Method", methods.method),
     WordsMaker("measures_and_fit", "Measures and fit", findings.measures),
-    WordsMaker("paths_in_words", "Paths", findings.paths),
+    WordsMaker("paths_in_words", "Paths in words", findings.paths),
     WordsMaker("mediation", "Mediation", findings.mediation),
     WordsMaker("aside_in_words", "What was set aside, and why", findings.aside),
     WordsMaker("settings", "Settings and seed", methods.settings),
-    WordsMaker("criteria_in_words", "Criteria with sources", findings.criteria, False),
+    WordsMaker("criteria_in_words", "Criteria in words", findings.criteria, False),
 )

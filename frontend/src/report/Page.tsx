@@ -1,0 +1,184 @@
+import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
+import type { ModelState, Schemas } from "../api/client";
+import { HandPlaced } from "./HandPlaced";
+import type { FigureOptions, ReportOptions } from "./figures";
+import { Ruler } from "./Ruler";
+import { WordsOnPage } from "./WordsOnPage";
+
+export const TEXT_WIDTH = 174; // mm between the margins of the page
+const PX = 96 / 25.4;
+const MARGIN = 5;
+const SHORT = 18; // letters that are not broken into lines
+
+type Report = Schemas["ReportDocument"];
+type Block = Report["blocks"][number];
+
+interface Props {
+  model: ModelState;
+  report: Report | undefined;
+  options: ReportOptions;
+  set: (next: ReportOptions) => void;
+  setFigure: (key: string, drawn: FigureOptions) => void;
+  chosen: string;
+  choose: (key: string) => void;
+  stamp: string;
+}
+
+/** Where the figure of a key comes from, as it is drawn with these options. */
+export const figureAddress = (
+  model: ModelState,
+  key: string,
+  ending: string,
+  options: FigureOptions | undefined,
+  stamp: string,
+  more: Record<string, string> = {},
+) =>
+  `/api/models/${model.id}/figure.${ending}?${new URLSearchParams({
+    key,
+    ...(options ? { options: JSON.stringify(options) } : {}),
+    stamp,
+    ...more,
+  }).toString()}`;
+
+/** The report on paper at its true size, or smaller where the window is narrow; what is clicked is selected. */
+export function Page({ model, report, options, set, setFigure, chosen, choose, stamp }: Props) {
+  const place = useRef<HTMLDivElement>(null);
+  const [zoom, setZoom] = useState(1);
+  useLayoutEffect(() => {
+    const element = place.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() =>
+      setZoom(Math.min(1.25, (element.clientWidth - 8) / ((TEXT_WIDTH + 2 * MARGIN) * PX))),
+    );
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, []);
+  const shown = report?.blocks.find((one) => one.key === chosen);
+  const pages =
+    shown?.kind === "figure" ? `${Math.round(shown.width)} × ${Math.round(shown.height)} mm · ` : "";
+  return (
+    <div className="flex min-w-0 flex-1 flex-col">
+      <p className="flex justify-between text-sm text-quiet">
+        <span>
+          {shown?.kind === "figure" ? `Figure ${shown.number}, as it is printed` : "As it is printed"}
+        </span>
+        <span>
+          {pages}shown at {Math.round(100 * zoom)} %
+        </span>
+      </p>
+      <div ref={place} className="min-h-0 flex-1 overflow-y-auto pb-4">
+        <Ruler zoom={zoom} margin={MARGIN} width={TEXT_WIDTH} />
+        <article
+          className="report-page rounded-sm bg-white text-black shadow"
+          style={{ width: `${TEXT_WIDTH + 2 * MARGIN}mm`, padding: `${MARGIN}mm`, zoom }}
+          aria-label="The report as it is printed"
+        >
+          {report && <h1>{report.title}</h1>}
+          {report?.blocks.map((block) => (
+            <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
+              {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}
+            </Part>
+          ))}
+          {report && report.references.length > 0 && (
+            <section>
+              <h2>References</h2>
+              {report.references.map((text) => (
+                <p key={text} className="entry">
+                  {text}
+                </p>
+              ))}
+            </section>
+          )}
+        </article>
+      </div>
+    </div>
+  );
+}
+
+function Part(props: { selected: boolean; choose: () => void; children: ReactNode }) {
+  const { selected, choose, children } = props;
+  const own = useRef<HTMLElement>(null);
+  useLayoutEffect(() => {
+    if (selected) own.current?.scrollIntoView({ block: "nearest" });
+  }, [selected]);
+  return (
+    <section
+      ref={own}
+      onClick={choose}
+      className={`-mx-2 rounded px-2 ${selected ? "outline-2 outline-(--color-primary)/40" : ""}`}
+    >
+      {children}
+    </section>
+  );
+}
+
+interface Around extends Pick<Props, "model" | "options" | "set" | "setFigure" | "chosen" | "stamp"> {
+  zoom: number;
+}
+
+function inside(block: Block, around: Around) {
+  const { model, options, set, setFigure, chosen, stamp, zoom } = around;
+  if (block.kind === "table") return <TableOnPage block={block} />;
+  if (block.kind === "words") {
+    return <WordsOnPage {...{ block, options, set }} selected={block.key === chosen} />;
+  }
+  const figure = options.figures.find((one) => one.key === block.key);
+  return (
+    <figure>
+      <div className="relative" style={{ width: `min(100%, ${block.width}mm)` }}>
+        <img
+          src={figureAddress(model, block.key, "svg", figure?.options, stamp, { note: "false" })}
+          alt={block.title}
+          className="w-full"
+          style={{ aspectRatio: `${block.width} / ${block.height}` }}
+          draggable={false}
+        />
+        {figure && figure.kind === "model" && block.key === chosen && (
+          <HandPlaced
+            {...{ block, zoom }}
+            options={figure.options}
+            set={(drawn) => setFigure(figure.key, drawn)}
+          />
+        )}
+      </div>
+      <figcaption>
+        <b>Figure {block.number}.</b> {block.title}
+      </figcaption>
+      {block.note && <p className="note">{block.note}</p>}
+    </figure>
+  );
+}
+
+function TableOnPage({ block }: { block: Schemas["TableBlock"] }) {
+  const side = (at: number) => (block.columns[at]?.holds === "text" ? "words" : "");
+  return (
+    <div className="sheet">
+      <table aria-label={`Table ${block.number}. ${block.title}`}>
+        <caption>
+          <b>Table {block.number}.</b> {block.title}
+        </caption>
+        <thead>
+          <tr>
+            {block.columns.map((column, at) => (
+              <th key={at} scope="col" className={side(at)}>
+                {column.words}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {block.rows.map((row, down) => (
+            <tr key={down} className={row.heading ? "heading" : row.inset ? "inset" : ""}>
+              {row.cells.map((cell, at) => (
+                <td key={at} className={`${side(at)} ${cell.length < SHORT ? "short" : ""}`}>
+                  {cell}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {block.notes.length > 0 && <p className="note">Note. {block.notes.join(" ")}</p>}
+    </div>
+  );
+}

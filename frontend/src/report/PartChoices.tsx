@@ -1,0 +1,89 @@
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { asHtml, asTabs, copyBoth } from "../shared/clipboard";
+import { Action, Explained, Heading } from "../shared/controls";
+import type { ReportOptions } from "./figures";
+import { Pick } from "./Pick";
+
+type Block = Schemas["ReportDocument"]["blocks"][number];
+
+/** What can be chosen of a table or of words: its title, how numbers are written, and taking it by the clipboard. */
+export function PartChoices(props: {
+  block: Block | undefined;
+  options: ReportOptions;
+  set: (next: ReportOptions) => void;
+  setPart: (key: string, change: { title?: string | null }) => void;
+}) {
+  const { block, options, set, setPart } = props;
+  const [copied, setCopied] = useState<string | null>(null);
+  if (!block) {
+    return <p className="text-sm text-quiet">Choose a part on the left, or click one on the page.</p>;
+  }
+  const copy = () => {
+    if (block.kind === "table") {
+      const rows = block.rows.map((row) => row.cells);
+      const heads = block.columns.map((column) => column.words);
+      const words = block.columns.map((column) => column.holds === "text");
+      const note = block.notes.length ? `Note. ${block.notes.join(" ")}` : "";
+      const title = `Table ${block.number}. ${block.title}`;
+      void copyBoth(asTabs(heads, rows), asHtml(heads, rows, words, title, note)).then(() =>
+        setCopied(block.key),
+      );
+    } else if (block.kind === "words") {
+      void navigator.clipboard.writeText(block.paragraphs.join("\n\n")).then(() => setCopied(block.key));
+    }
+  };
+  return (
+    <section className="text-sm" aria-label="How the part looks">
+      <h2 className="mb-2 font-serif text-lg font-semibold">
+        {block.kind === "table" ? `Table ${block.number}` : "The words"}
+      </h2>
+      <label className="mb-2 block">
+        <Heading className="mb-0">title</Heading>
+        <input
+          key={block.key}
+          className="input input-sm w-full"
+          defaultValue={block.title}
+          onBlur={(event) => {
+            const title = event.target.value.trim();
+            if (title !== block.title) setPart(block.key, { title: title || null });
+          }}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      </label>
+      {block.kind === "table" && (
+        <>
+          <Pick
+            label="decimals of coefficients, in all tables"
+            value={options.decimals}
+            choices={[
+              [2, "2"],
+              [3, "3"],
+            ]}
+            set={(decimals) => set({ ...options, decimals })}
+          />
+          <Pick
+            label="zeros, in all tables"
+            value={options.leading_zero ? "yes" : "no"}
+            choices={[
+              ["no", ".43"],
+              ["yes", "0.43"],
+            ]}
+            set={(which) => set({ ...options, leading_zero: which === "yes" })}
+          />
+        </>
+      )}
+      {block.kind === "words" && (
+        <p className="mb-2 text-quiet">
+          Click the words on the page to edit them. Edited words are kept, and marked when the numbers move.
+        </p>
+      )}
+      <p className="flex items-center gap-4">
+        <Action onClick={copy} data-testid="copy-part">
+          {copied === block.key ? "Copied" : block.kind === "table" ? "Copy the table" : "Copy the words"}
+        </Action>
+        <Explained page="report">How it is made</Explained>
+      </p>
+    </section>
+  );
+}
