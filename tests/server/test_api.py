@@ -286,33 +286,6 @@ def test_downloads(client: FlaskClient, model: dict[str, Any]) -> None:
     assert json.loads(results.data)["fit"]["df"] == 236
 
 
-def test_the_figure_is_drawn_as_it_was_chosen(client: FlaskClient, model: dict[str, Any]) -> None:
-    """What the Report station shows is what is kept and saved, in every format; choices that make no sense are refused."""
-    change(client, model, THEORY)
-    address = f"/api/models/{model['id']}"
-    assert client.get(f"{address}/figure.pdf").get_data()[:5] == b"%PDF-"
-    assert client.get(f"{address}/figure.png").get_data()[1:4] == b"PNG"
-    stars = json.dumps({"beside": "stars"})
-    asked = client.get(f"{address}/figure.svg", query_string={"options": stars}).get_data(as_text=True)
-    assert "***" in asked
-    assert "***" not in client.get(f"{address}/figure.svg").get_data(as_text=True)
-    view = client.get(address).get_json()["view"]
-    client.put(f"{address}/view", json={**view, "figure": {"beside": "stars"}})
-    assert client.get(f"{address}/figure.svg").get_data(as_text=True) == asked
-    path = client.get(address).get_json()["paths"][0]
-    pair = {"source": path["source"], "outcome": path["target"]}
-    assert f"{path['source']} on {path['target']}" in client.get(f"{address}/figure.svg", query_string=pair).get_data(
-        as_text=True
-    )
-    for wrong in (
-        {"options": "{"},
-        {"options": '{"beside": "colours"}'},
-        {"source": path["target"], "outcome": path["source"]},
-    ):
-        assert client.get(f"{address}/figure.svg", query_string=wrong).status_code == 422
-    assert client.get(f"{address}/figure.bmp").status_code in (404, 422)
-
-
 def test_projects_can_be_removed_and_brought_back(client: FlaskClient, model: dict[str, Any]) -> None:
     """Removing asks nothing because it can be undone."""
     address = f"/api/projects/{model['project_id']}"

@@ -82,15 +82,15 @@ def test_how_a_model_is_looked_at(client: FlaskClient, model: dict[str, Any]) ->
     assert folded["Efficacy"]
     assert not folded["Training"]
     after = client.get(f"/api/models/{model['id']}").get_json()
-    kept = {name: after["view"][name] for name in ("arcs", "folded", "opened", "room", "figures", "pictures")}
+    kept = {name: after["view"][name] for name in ("arcs", "folded", "opened", "room", "figures")}
     assert kept == {
         "arcs": True,
         "folded": ["Efficacy"],
         "opened": [],
         "room": [736.0, 530.0],
         "figures": {},
-        "pictures": [],
     }
+    assert [one["key"] for one in after["view"]["report"]["figures"]] == ["figure"]
     assert after["revision"]["id"] == model["revision"]["id"]
     tight = client.put(address, json={"room": [200, 150], "opened": ["Training"]}).get_json()
     assert {c["name"]: c["folded"] for c in tight["cards"]} == {

@@ -66,7 +66,13 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
           {pages}shown at {Math.round(100 * zoom)} %
         </span>
       </p>
-      <div ref={place} className="min-h-0 flex-1 overflow-y-auto pb-4">
+      <div
+        ref={place}
+        tabIndex={0}
+        role="region"
+        aria-label="The page"
+        className="min-h-0 flex-1 overflow-y-auto pb-4"
+      >
         <Ruler zoom={zoom} margin={MARGIN} width={TEXT_WIDTH} />
         <article
           className="report-page rounded-sm bg-white text-black shadow"
@@ -74,7 +80,7 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
           aria-label="The report as it is printed"
         >
           {report && <h1>{report.title}</h1>}
-          {report?.blocks.map((block) => (
+          {report?.blocks.filter(kept(options)).map((block) => (
             <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
               {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}
             </Part>
@@ -94,6 +100,10 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
     </div>
   );
 }
+
+/** Whether a part is still there: a figure that was just taken out is gone before the report says so. */
+const kept = (options: ReportOptions) => (block: Block) =>
+  block.kind !== "figure" || options.figures.some((one) => one.key === block.key);
 
 function Part(props: { selected: boolean; choose: () => void; children: ReactNode }) {
   const { selected, choose, children } = props;

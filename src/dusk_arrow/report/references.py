@@ -66,11 +66,10 @@ class Reference:
 
     @property
     def key(self) -> str:
-        """The key of the entry: first author and year."""
-        plain = unicodedata.normalize("NFKD", self.authors[0].partition(",")[0]).encode("ascii", "ignore").decode()
-        return (
-            f"{re.sub(r'[^A-Za-z]', '', plain).lower()}{self.year}{len(self.authors) if len(self.authors) > 1 else ''}"
-        )
+        """The key of the entry: first author, year, and the first letters of the other authors."""
+        names = [unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode() for name in self.authors]
+        first = re.sub(r"[^A-Za-z]", "", names[0].partition(",")[0]).lower()
+        return f"{first}{self.year}{''.join(name[0] for name in names[1:]).lower()}"
 
 
 @cache

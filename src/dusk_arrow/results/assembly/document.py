@@ -8,7 +8,7 @@ from dataclasses import asdict
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.specification.model import Model
+from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.results.analysis import Analysis
 from dusk_arrow.results.assembly import estimates, quality
@@ -171,7 +171,7 @@ def _importance(found: Found) -> list[ImportancePart]:
 
 
 def _labels(source: DataSet, model: Model) -> dict[str, str]:
-    used = set(model.columns)
+    used = set(model.columns) | {name for construct in model.constructs for name in construct.everything}
     return {column.name: column.label for column in source.columns if column.label and column.name in used}
 
 
@@ -184,7 +184,7 @@ def _data(analysis: Analysis) -> DataPart:
         n_used=used,
         n_total=source.n,
         missing=source.n - used,
-        labels={} if isinstance(source, Moments) or analysis.model is None else _labels(source, analysis.model),
+        labels={} if isinstance(source, Moments) else _labels(source, read(analysis.specification)),
         analysed=None if fitted is None else fitted.identity,
     )
 

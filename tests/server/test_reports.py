@@ -1,0 +1,114 @@
+"""Reports over HTTP: what is chosen is kept, shown and saved, and what cannot be made is refused in words."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from flask.testing import FlaskClient
+
+from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
+from dusk_arrow.records.database import Sessions
+from dusk_arrow.records.tables import ModelRow
+from dusk_arrow.report.formats.registry import FORMATS
+from tests.server.test_api import THEORY, change, client, model  # noqa: F401
+
+
+@pytest.fixture
+def address(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
+    change(client, model, THEORY)
+    return f"/api/models/{model['id']}"
+
+
+def keep(client: FlaskClient, address: str, report: dict[str, Any]) -> None:  # noqa: F811
+    view = client.get(address).get_json()["view"]
+    assert client.put(f"{address}/view", json={**view, "report": report}).status_code == 200
+
+
+def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -> None:  # noqa: F811
+    """What the Report station shows is what is kept and saved, in every format; choices that make no sense are refused."""
+    for ending in FIGURES:
+        assert client.get(f"{address}/figure.{ending}").status_code == 200, ending
+    assert client.get(f"{address}/figure.png").get_data()[1:4] == b"PNG"
+    stars = {"beside": "stars"}
+    asked = client.get(f"{address}/figure.svg", query_string={"options": json.dumps(stars)}).get_data(as_text=True)
+    assert "***" in asked
+    assert "***" not in client.get(f"{address}/figure.svg").get_data(as_text=True)
+    path = client.get(address).get_json()["paths"][0]
+    pair = {"source": path["source"], "outcome": path["target"]}
+    figures = [
+        {"options": stars},
+        {"key": "one", "kind": "mediation", **pair},
+        {"key": "none", "kind": "mediation", "source": path["target"], "outcome": path["source"]},
+    ]
+    keep(client, address, {"figures": figures})
+    assert client.get(f"{address}/figure.svg").get_data(as_text=True) == asked
+    one = client.get(f"{address}/figure.svg", query_string={"key": "one"}).get_data(as_text=True)
+    assert f"{path['source']} on {path['target']}" in one
+    for wrong in (
+        {"options": "{"},
+        {"options": '{"beside": "colours"}'},
+        {"key": "none"},
+        {"dots": 1200, "options": '{"width": 400}'},
+    ):
+        answer = client.get(f"{address}/figure.png", query_string=wrong)
+        assert (answer.status_code, bool(answer.get_json()["title"])) == (422, True), wrong
+    assert client.get(f"{address}/figure.svg", query_string={"key": "unknown"}).status_code == 404
+    assert client.get(f"{address}/figure.bmp").status_code in (404, 422)
+
+
+def test_the_report_is_shown_as_it_is_saved(client: FlaskClient, address: str) -> None:  # noqa: F811
+    """The page on screen and the document are one report: parts, order, titles, edited words."""
+    shown = client.get(f"{address}/report").get_json()
+    kinds = {block["key"]: block for block in shown["blocks"]}
+    assert {"figure", "measures", "paths", "fit", "method"} <= set(kinds)
+    mark = kinds["method"]["mark"]
+    keep(
+        client, address,
+        {
+            "title": "My <paper>", "parts": [{"key": "fit", "title": "How it fits"}, {"key": "measures", "shown": False}],
+            "edits": {"method": {"text": "We did it well.", "computed": mark}, "sample": {"text": "Old words.", "computed": "other"}},
+        },
+    )  # fmt: skip
+    after = client.get(f"{address}/report").get_json()
+    blocks = {block["key"]: block for block in after["blocks"]}
+    assert "measures" not in blocks
+    assert blocks["fit"]["title"] == "How it fits"
+    assert (blocks["method"]["state"], blocks["method"]["paragraphs"]) == ("edited", ["We did it well."])
+    assert (blocks["sample"]["state"], blocks["sample"]["paragraphs"]) == ("moved", ["Old words."])
+    page = client.get(f"{address}/report.html").get_data(as_text=True)
+    assert "My &lt;paper&gt;" in page
+    for text in ("How it fits", "We did it well.", "Old words."):
+        assert text in page
+    for row in blocks["fit"]["rows"]:
+        assert all(cell in page for cell in row["cells"] if "&" not in cell and "<" not in cell)
+    for ending, made in FORMATS.items():
+        answer = client.get(f"{address}/report.{ending}")
+        assert answer.status_code == 200, ending
+        assert answer.mimetype == made.mimetype
+        assert len(answer.get_data()) > 300
+
+
+def test_what_is_not_estimated_has_no_report(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
+    """An empty report would look like a finding."""
+    for file in ("report", "report.docx", "figure.svg"):
+        answer = client.get(f"/api/models/{model['id']}/{file}")
+        assert answer.status_code == 422
+        assert "not estimated" in answer.get_json()["title"] + answer.get_json().get("detail", "")
+
+
+def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str, records: Sessions) -> None:  # noqa: F811
+    """An update loses neither the choices for the figure nor the mediations that were sent to the report."""
+    path = client.get(address).get_json()["paths"][0]
+    with records.begin() as session:
+        row = session.get_one(ModelRow, int(address.rsplit("/", 1)[1]))
+        pair = {"source": path["source"], "outcome": path["target"]}
+        row.view = {"arcs": True, "figure": {"beside": "p", "fit": True}, "pictures": [pair]}
+    view = client.get(address).get_json()["view"]
+    assert view["arcs"]
+    first, second = view["report"]["figures"]
+    assert (first["options"]["beside"], len(first["options"]["fit"])) == ("p", 5)
+    assert (second["kind"], second["source"], second["outcome"]) == ("mediation", path["source"], path["target"])
+    keys = [block["key"] for block in client.get(f"{address}/report").get_json()["blocks"] if block["kind"] == "figure"]
+    assert keys == ["figure", second["key"]]
