@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 
-from odf import draw, style, text
+from odf import draw, style, svg, text
 from odf.opendocument import OpenDocument, OpenDocumentDrawing
 
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
@@ -96,10 +96,10 @@ class _Page:
         made = kind(
             stylename=self.graphic(**looks),
             id=f"s{len(self.made)}",
-            name=" · ".join(item.node),
             **self.where(item.box),
             **more,
         )
+        made.addElement(svg.Title(text=" · ".join(item.node)))
         together = len({(round(words.at[0], 1), words.anchor) for words in item.words}) == 1
         if together:
             self.write_in(made, item.words)
