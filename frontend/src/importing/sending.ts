@@ -42,6 +42,13 @@ export function sendProject(file: File, ways: Ways, progress: Progress): Promise
   return send("/api/projects", file, file.name, ways, progress);
 }
 
+/** A new project from a capsule, or from the file of a project. */
+export function sendBundle(file: File): Promise<Schemas["Created"]> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  return post("/api/bundles", form);
+}
+
 /** What a new wave would change, without changing anything. */
 export function sendWavePreview(project: number, file: File, ways: Ways): Promise<Schemas["Replaced"]> {
   return send(`/api/projects/${project}/wave-previews`, file, file.name, ways);
@@ -57,8 +64,12 @@ export function sendWave(
   return send(`/api/projects/${project}/waves`, file, file.name, ways, progress);
 }
 
-/** Sends a file and tells how much of it has arrived; multipart bodies are not JSON, so this is made by hand. */
 function send<T>(address: string, file: Blob, fileName: string, ways: Ways, progress?: Progress): Promise<T> {
+  return post(address, formOf(file, fileName, ways), progress);
+}
+
+/** Sends a form and tells how much of it has arrived; multipart bodies are not JSON, so this is made by hand. */
+function post<T>(address: string, form: FormData, progress?: Progress): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", address);
@@ -75,6 +86,6 @@ function send<T>(address: string, file: Blob, fileName: string, ways: Ways, prog
       if (request.status < 300) resolve(answer as T);
       else reject(new ProblemAnswer(answer as ProblemDocument));
     };
-    request.send(formOf(file, fileName, ways));
+    request.send(form);
   });
 }

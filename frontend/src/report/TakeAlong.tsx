@@ -45,7 +45,7 @@ export function TakeAlong(props: {
                 data-testid={`save-${one.key}`}
                 onClick={() => remember(one)}
               >
-                {one.ending}
+                {one.name ?? one.ending}
               </a>
             ))}
           </span>

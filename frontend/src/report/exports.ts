@@ -5,6 +5,8 @@ export interface Export {
   key: string;
   words: string;
   ending: string;
+  /** What it is called in a line of the report, if not by its ending. */
+  name?: string;
   /** In which line of the report it is offered, or beside the tables of the estimates. */
   offered: "to write" | "the figure" | "the numbers" | "to repeat it" | "estimates";
   /** Whether only common factors have it. */
@@ -45,6 +47,30 @@ export const EXPORTS: Export[] = [
   document("xlsx", "Tables as a workbook", "the numbers"),
   document("zip", "Tables as text", "the numbers"),
   document("bib", "Literature", "the numbers"),
+  {
+    key: "capsule",
+    words: "Capsule",
+    name: "capsule",
+    ending: "zip",
+    offered: "to repeat it",
+    href: of("capsule.zip"),
+  },
+  {
+    key: "capsule-without-data",
+    words: "Capsule without the cases",
+    name: "without data",
+    ending: "zip",
+    offered: "to repeat it",
+    href: of("capsule.zip?data=false"),
+  },
+  {
+    key: "project",
+    words: "The whole project",
+    name: "project",
+    ending: "zip",
+    offered: "to repeat it",
+    href: (model) => `/api/projects/${model.project_id}/project.zip`,
+  },
   { key: "results", words: "Results", ending: "json", offered: "to repeat it", href: of("results.json") },
   {
     key: "covariances",

@@ -1,8 +1,11 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import { attempt } from "../api/attempt";
 import { useChoices } from "../api/hooks";
 import { useIncoming } from "../importing/incoming";
+import { sendBundle } from "../importing/sending";
 import { Action, Primary } from "../shared/controls";
 
 interface Props {
@@ -17,9 +20,18 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
   const [over, setOver] = useState(false);
   const navigate = useNavigate();
   const endings = useChoices()?.formats.flatMap((format) => format.endings) ?? [];
+  const queries = useQueryClient();
   const begin = useIncoming((state) => state.begin);
   const look = (file: File | undefined) => {
     if (!file) return;
+    if (wave === null && file.name.toLowerCase().endsWith(".zip")) {
+      void attempt(() => sendBundle(file)).then(async (made) => {
+        if (!made) return;
+        await queries.invalidateQueries({ queryKey: ["projects"] });
+        void navigate(`/projects/${made.project_id}/model`);
+      });
+      return;
+    }
     begin(file, wave);
     void navigate("/import");
   };
@@ -45,7 +57,7 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
       <input
         ref={input}
         type="file"
-        accept={endings.join(",")}
+        accept={[...endings, ...(wave === null ? [".zip"] : [])].join(",")}
         className="hidden"
         aria-label={wave === null ? "Data file" : "File of the next wave"}
         onChange={(event) => {

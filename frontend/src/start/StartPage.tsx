@@ -46,7 +46,7 @@ export function StartPage() {
           <DropZone words="Drop a data file here: one row a case, or a covariance matrix" />
           <p className="mt-3 text-sm text-quiet">
             {endings.join(", ")}. You see how it is read before anything is stored. Your data stay on this
-            machine.
+            machine. A capsule or a project that was saved (.zip) opens as a new project.
           </p>
         </section>
         <section aria-label="Projects">

@@ -38,7 +38,11 @@ def fit_parser() -> argparse.ArgumentParser:
         description="Estimate a model. Exit code 0: estimated; 2: something is wrong with file, sentence, option or "
         "matrix; 3: not identified or not converged.",
     )
-    parser.add_argument("model", metavar="MODEL.txt", help="the model in sentences (docs/methods/sentences.md)")
+    parser.add_argument(
+        "model",
+        metavar="MODEL.txt",
+        help="the model in sentences (docs/methods/sentences.md), or a capsule (.zip) to be repeated",
+    )
     data = parser.add_argument_group("data")
     data.add_argument("--data", metavar="FILE", help=f"one row a case: {READ}")
     add_reading_options(data)
@@ -64,6 +68,10 @@ def fit_parser() -> argparse.ArgumentParser:
     out.add_argument(
         "--report-options", metavar="FILE.json", help="what goes into it, as saved from the Report station"
     )
+    out.add_argument(
+        "--capsule", metavar="OUT.zip", help="everything that is needed to repeat the analysis, in one file"
+    )
+    out.add_argument("--without-data", action="store_true", help="with moments in the place of the cases")
     out.add_argument(
         "--criteria", choices=["usual", "strict", "exploratory"], default="usual", help="whose cut-offs verdicts follow"
     )

@@ -153,6 +153,10 @@ def fit(arguments: list[str]) -> int:
     settings, criteria = Settings(), sheet(options.criteria)
     pool: Workers | None = None
     try:
+        if options.model.lower().endswith(".zip"):
+            from dusk_arrow.command_line.repeating import repeat  # loaded late: most runs need none
+
+            return repeat(options, _progress)
         settings = _settings(options)
         specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
         source, noticed, imported, steps = _read(options, specification)
@@ -171,6 +175,10 @@ def fit(arguments: list[str]) -> int:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
             write_files(asked, results, source, steps, criteria)
+            if options.capsule:
+                from dusk_arrow.command_line.repeating import save
+
+                save(options, results, imported, steps, criteria)
             if options.scores:
                 _write_scores(results, source, options)
             if not options.json:

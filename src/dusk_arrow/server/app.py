@@ -15,6 +15,7 @@ from dusk_arrow.runs.service import Runs
 from dusk_arrow.runs.transient import TransientBootstraps
 from dusk_arrow.server import (
     bounds,
+    capsules,
     choices,
     comparisons,
     criteria,
@@ -83,6 +84,7 @@ def create_app(
         data,
         models,
         downloads,
+        capsules,
         reports,
         documents,
         trail,

@@ -20,7 +20,7 @@ MOST_DEPTH = 40
 MOST_TEXT = 400_000
 MOST_NUMBER = 1e100
 UNUSABLE = re.compile(r"[\x00\ud800-\udfff]")
-FILES = re.compile(r"/api/(previews|projects|projects/\d+/(waves|wave-previews))")
+FILES = re.compile(r"/api/(previews|bundles|projects|projects/\d+/(waves|wave-previews))")
 
 
 def _refuse(status: int, code: str, message: str) -> Response:

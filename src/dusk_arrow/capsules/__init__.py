@@ -1,0 +1,1 @@
+"""Capsules: one file that holds an analysis with everything that is needed to repeat it."""
