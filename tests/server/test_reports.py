@@ -112,3 +112,21 @@ def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str,
     assert (second["kind"], second["source"], second["outcome"]) == ("mediation", path["source"], path["target"])
     keys = [block["key"] for block in client.get(f"{address}/report").get_json()["blocks"] if block["kind"] == "figure"]
     assert keys == ["figure", second["key"]]
+
+
+def test_a_finished_report_stays_as_it_is(client: FlaskClient, address: str) -> None:  # noqa: F811
+    """Whoever was sent its address reads what was meant, whatever becomes of the model."""
+    assert client.get(f"{address}/published").get_json() == {"reports": []}
+    keep(client, address, {"title": "As it was"})
+    made = client.post(f"{address}/published")
+    assert made.status_code == 201
+    line = made.get_json()["reports"][0]
+    page = client.get(line["path"])
+    assert (page.status_code, page.mimetype) == (200, "text/html")
+    assert "As it was" in page.get_data(as_text=True)
+    keep(client, address, {"title": "As it is now"})
+    assert client.get(line["path"]).get_data() == page.get_data()
+    assert "As it is now" in client.get(f"{address}/report.html").get_data(as_text=True)
+    assert client.delete(f"{address}/published/{line['id']}").get_json() == {"reports": []}
+    assert client.get(line["path"]).status_code == 404
+    assert client.delete(f"{address}/published/{line['id']}").status_code == 404

@@ -79,7 +79,7 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
           style={{ width: `${TEXT_WIDTH + 2 * MARGIN}mm`, padding: `${MARGIN}mm`, zoom }}
           aria-label="The report as it is printed"
         >
-          {report && <h1>{report.title}</h1>}
+          {report ? <h1>{report.title}</h1> : <p>The report is being put together…</p>}
           {report?.blocks.filter(kept(options)).map((block) => (
             <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
               {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}

@@ -4,6 +4,7 @@ import type { ModelState } from "../api/client";
 import { EXPORTS, type Export } from "./exports";
 import { figureAddress } from "./Page";
 import type { ReportOptions } from "./figures";
+import { Finished } from "./Finished";
 
 const LINES = ["to write", "the figure", "the numbers", "to repeat it"] as const;
 const LAST = "dusk-arrow-last-export";
@@ -51,6 +52,7 @@ export function TakeAlong(props: {
           </span>
         </div>
       ))}
+      <Finished model={model} />
       <p className="mt-1.5 flex items-center gap-3 text-sm">
         {again && (
           <a className="btn btn-primary btn-sm" href={address(again)} download data-testid="save-again">

@@ -3,7 +3,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Copy } from "lucide-react";
 import { useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import { attempt } from "../api/attempt";
-import { asText, byValue, written } from "./tableText";
+import { copyBoth } from "./clipboard";
+import { asPage, asText, byValue, written } from "./tableText";
 
 type Value = number | string | null | undefined;
 
@@ -140,7 +141,10 @@ export function Table<Row>(props: Props<Row>) {
   };
   const copy = (numbers: boolean) => {
     const all = groups.flatMap((group) => group.rows);
-    void attempt(() => navigator.clipboard.writeText(asText(columns, all, numbers)));
+    const text = asText(columns, all, numbers);
+    void (numbers
+      ? attempt(() => navigator.clipboard.writeText(text))
+      : copyBoth(text, asPage(columns, all)));
   };
   const heads = columns.some((column) => column.head);
   const wide = columns.length;

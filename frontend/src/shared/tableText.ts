@@ -1,3 +1,4 @@
+import { asHtml, asTabs } from "./clipboard";
 import type { TableColumn } from "./Table";
 
 /** Rows by the values of a column; what has none comes last either way. */
@@ -15,14 +16,28 @@ export function written<Row>(column: TableColumn<Row>, row: Row): string {
   return column.text?.(row) ?? String(column.value?.(row) ?? "");
 }
 
-/** The table as a spreadsheet takes it: as it is written on screen, or with every digit. */
-export function asText<Row>(columns: TableColumn<Row>[], rows: Row[], numbers: boolean): string {
-  const copied = columns.filter((column) => column.value);
+/** What is copied of a table: its heads and cells, as they are written on screen or with every digit. */
+function copied<Row>(columns: TableColumn<Row>[], rows: Row[], numbers: boolean) {
+  const own = columns.filter((column) => column.value);
   const cell = (column: TableColumn<Row>, row: Row) => {
     const value = column.value?.(row);
-    const text = numbers && typeof value === "number" ? String(value) : written(column, row);
-    return text.replaceAll(/[\t\n]/g, " ");
+    return numbers && typeof value === "number" ? String(value) : written(column, row);
   };
-  const lines = rows.map((row) => copied.map((column) => cell(column, row)).join("\t"));
-  return [copied.map((column) => column.head).join("\t"), ...lines].join("\n");
+  return {
+    heads: own.map((column) => column.head),
+    cells: rows.map((row) => own.map((column) => cell(column, row))),
+    words: own.map((column) => Boolean(column.left)),
+  };
+}
+
+/** The table as a spreadsheet takes it: as it is written on screen, or with every digit. */
+export function asText<Row>(columns: TableColumn<Row>[], rows: Row[], numbers: boolean): string {
+  const { heads, cells } = copied(columns, rows, numbers);
+  return asTabs(heads, cells);
+}
+
+/** The table as a word processor takes it, as it is written on screen. */
+export function asPage<Row>(columns: TableColumn<Row>[], rows: Row[]): string {
+  const { heads, cells, words } = copied(columns, rows, false);
+  return asHtml(heads, cells, words);
 }

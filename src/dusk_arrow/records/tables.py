@@ -135,3 +135,15 @@ class ChunkRow(Base):
     size: Mapped[int]
     made_by: Mapped[str] = mapped_column(Text)
     content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class PublishedReportRow(Base):
+    """A finished report as a page that never changes, at an address of its own."""
+
+    __tablename__ = "published_reports"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    address: Mapped[str] = mapped_column(Text, unique=True)
+    model_id: Mapped[int] = mapped_column(ForeignKey("models.id", ondelete="CASCADE"), index=True)
+    title: Mapped[str] = mapped_column(Text)
+    page: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    created: Mapped[datetime] = mapped_column(default=now)

@@ -99,5 +99,11 @@ def material(
     beside: Sequence[tuple[str, Results]] = (),
     found: Screening | None = None,
 ) -> Material:
-    """What a report is made of, with the columns in use screened where there are cases and that was not done before."""
+    """What a report is made of, with the columns in use screened where there are cases and that was not done before. Documents that
+    were stored before they had labels get those of the cases."""
+    data = results.data
+    if isinstance(source, DataSet) and data is not None and not data.labels:
+        names = {name for construct in read(parse(results.model)).constructs for name in construct.everything}
+        labels = {column.name: column.label for column in source.columns if column.label and column.name in names}
+        results = results.model_copy(update={"data": data.model_copy(update={"labels": labels})})
     return Material(results, criteria, found or screened(results, source), steps, turns, beside)

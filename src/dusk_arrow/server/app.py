@@ -27,6 +27,7 @@ from dusk_arrow.server import (
     models,
     problems,
     projects,
+    publishing,
     reports,
     runs,
     security,
@@ -86,6 +87,7 @@ def create_app(
         downloads,
         capsules,
         reports,
+        publishing,
         documents,
         trail,
         sentences,
@@ -100,6 +102,7 @@ def create_app(
 
     app.register_api(criteria.of_project)
     app.register_blueprint(explanations.pages)
+    app.register_blueprint(publishing.pages)
 
     @app.route("/api/openapi.json", endpoint="openapi_document")
     def openapi_document() -> dict[str, object]:

@@ -155,7 +155,8 @@ def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
     return material(results, data, criteria, steps, turns, others, found), view, title, name
 
 
-def _report(model_id: int) -> tuple[Report, str]:
+def report_of(model_id: int) -> tuple[Report, str]:
+    """The report of a model at its head, and the name of its data. Refuses what is not estimated."""
     found, view, title, name = _material(model_id)
     return build(found, view.report, title), name
 
@@ -207,7 +208,7 @@ def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBloc
 @api.get("/<int:model_id>/report", operation_id="getReport", responses={200: ReportDocument})
 def get_report(path: ModelPath) -> Response:
     """The report of a model as it will be printed, and what else it could hold."""
-    report, _ = _report(path.model_id)
+    report, _ = report_of(path.model_id)
     return reply(
         ReportDocument(
             title=report.title,
@@ -227,7 +228,7 @@ class ReportPath(ModelPath):
 @api.get("/<int:model_id>/report.<ending>", operation_id="getReportFile", responses={200: None})
 def get_report_file(path: ReportPath) -> Response:
     """The report of a model as a document."""
-    report, name = _report(path.model_id)
+    report, name = report_of(path.model_id)
     chosen = FORMATS[path.ending]
     return attachment(chosen.write(report), f"{name}_report.{path.ending}", chosen.mimetype)
 
