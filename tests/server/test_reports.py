@@ -130,3 +130,14 @@ def test_a_finished_report_stays_as_it_is(client: FlaskClient, address: str) -> 
     assert client.delete(f"{address}/published/{line['id']}").get_json() == {"reports": []}
     assert client.get(line["path"]).status_code == 404
     assert client.delete(f"{address}/published/{line['id']}").status_code == 404
+
+
+def test_printed_figures_are_compared(client: FlaskClient, address: str) -> None:  # noqa: F811
+    """A digit that differs is shown with the convention that explains it."""
+    readout = {one["key"]: one["value"] for one in client.get(address).get_json()["readout"]}
+    text = f"CFI = {readout['cfi']:.3f}\nSRMR {readout['srmr'] + 0.2:.3f}\nNobody .5"
+    found = client.post(f"{address}/reconciliations", json={"text": text}).get_json()
+    assert [line["agrees"] for line in found["lines"]] == [True, False, False]
+    assert [line["figure"] for line in found["lines"]] == ["CFI", "SRMR", None]
+    assert not found["explained"]
+    assert client.post(f"{address}/reconciliations", json={"text": "nothing"}).status_code == 422

@@ -261,6 +261,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/reconciliations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which printed digits agree with the model as it is, and which conventions explain those that do not; nothing is stored. */
+        post: operations["reconcile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/redo": {
         parameters: {
             query?: never;
@@ -3925,6 +3942,35 @@ export interface components {
             usable: boolean;
         };
         /**
+         * PrintedFigures
+         * @description Figures as a paper prints them, one a line: what it is, and the number at the end.
+         */
+        PrintedFigures: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * PrintedLine
+         * @description A printed figure beside one's own: `figure` is what it was taken for (null: not known by that name), `then` the figure under
+         *     the conventions that explain most.
+         */
+        PrintedLine: {
+            /** Agrees */
+            agrees: boolean;
+            /** Agrees Then */
+            agrees_then: boolean;
+            /** Figure */
+            figure: string | null;
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Then */
+            then: number | null;
+            /** Value */
+            value: number | null;
+        };
+        /**
          * ProblemDocument
          * @description The body of every error.
          */
@@ -4182,6 +4228,23 @@ export interface components {
             verdict: "meets" | "borderline" | "misses" | "none";
             /** Verdict Words */
             verdict_words: string;
+        };
+        /**
+         * ReconciliationPart
+         * @description All lines, the changes of conventions that explain the gaps (empty where none does, or there is none), whether they explain
+         *     all, and how many combinations were tried.
+         */
+        ReconciliationPart: {
+            /** Changes */
+            changes: string[];
+            /** Explained */
+            explained: boolean;
+            /** Lines */
+            lines: components["schemas"]["PrintedLine"][];
+            /** Of */
+            of: number;
+            /** Tried */
+            tried: number;
         };
         /**
          * RedundancyPart
@@ -6304,6 +6367,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PublishedReports"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    reconcile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintedFigures"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReconciliationPart"];
                 };
             };
             /** @description Not Found */

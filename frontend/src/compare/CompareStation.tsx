@@ -9,6 +9,7 @@ import { Heading, TextButton } from "../shared/controls";
 import { plain, pValue } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 import { Differences } from "./Differences";
+import { Reconcile } from "./Reconcile";
 import { SideBySide } from "./SideBySide";
 
 type PathTest = Schemas["PathTestPart"];
@@ -105,6 +106,7 @@ export default function CompareStation({ project, model }: StationProps) {
           <Heading className="mb-1">every path at zero, in {model.name}</Heading>
           <PathsAtZero model={model} />
         </section>
+        <Reconcile key={model.id} model={model} />
       </div>
     </div>
   );
