@@ -94,6 +94,34 @@ def test_words_are_edited_on_the_page(page: Page) -> None:
     assert page.errors() == []
 
 
+def test_printed_figures_are_compared_and_a_screen_is_copied(page: Page) -> None:
+    """A paper's digits beside one's own; and what is on Quality goes to a document as a table."""
+    page.demo("River Wardens")
+    page.find("nav a[href$='/quality']").click()
+    page.named("copy-measures").click()
+    page.until(lambda: page.named("copy-measures").get_attribute("aria-label") == "Copied")
+    page.find("nav a[href$='/compare']").click()
+    box = page.find("textarea[aria-label^='Figures as they are printed']")
+    box.send_keys("CFI .986\nTraining → Efficacy .43\nSRMR .5")
+    page.press("Compare the digits")
+    page.until(lambda: "2 of 3 agree" in page.find("[aria-label='Against published figures']").text, 40)
+    assert page.errors() == []
+
+
+def test_a_capsule_opens_on_the_start_page(page: Page, downloads: Path) -> None:
+    """What was saved is a project again, here or elsewhere."""
+    at_report(page)
+    page.named("save-capsule").click()
+    file = downloads / "river_wardens_capsule.zip"
+    page.until(file.exists)
+    page.until(lambda: zipfile.is_zipfile(io.BytesIO(file.read_bytes())))
+    page.open("/")
+    page.until(lambda: page.all("input[aria-label='Data file']"))[0].send_keys(str(file))
+    page.until(lambda: "from a capsule" in page.find("header").text)
+    page.until(lambda: "281.9" in page.named("readout-chi_square").text)
+    assert page.errors() == []
+
+
 def test_files_are_saved_as_the_page_shows_them(page: Page, downloads: Path) -> None:
     """One click saves, and the filled button does it again."""
     at_report(page)

@@ -9,7 +9,14 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Page
 
-COPIED = "window.copied = null; navigator.clipboard.writeText = async (text) => { window.copied = text; }"
+COPIED = """
+window.copied = null; window.table = null;
+navigator.clipboard.writeText = async (text) => { window.copied = text; };
+navigator.clipboard.write = async ([item]) => {
+  window.copied = await (await item.getType("text/plain")).text();
+  window.table = await (await item.getType("text/html")).text();
+};
+"""
 REFUSED = """
 const real = window.fetch;
 window.fetch = async (request) => {
@@ -64,6 +71,7 @@ def test_a_table_is_sorted_walked_and_copied(wardens: Page) -> None:
     page.button("Copy as shown").click()
     shown = page.until(lambda: next(t for t in [page.driver.execute_script("return window.copied")] if "\t.896\t" in t))
     assert "[−.715, −.523]" not in shown
+    assert ">.896</td>" in page.driver.execute_script("return window.table"), "a table for a word processor"
     page.keys(Keys.ESCAPE)
     page.until(lambda: not page.all("table[aria-label=Parameters]"))
     assert page.errors() == []

@@ -12,6 +12,7 @@ from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import ModelRow
 from dusk_arrow.report.formats.registry import FORMATS
+from dusk_arrow.report.tables.registry import TABLES
 from tests.server.test_api import THEORY, change, client, model  # noqa: F401
 
 
@@ -141,3 +142,15 @@ def test_printed_figures_are_compared(client: FlaskClient, address: str) -> None
     assert [line["figure"] for line in found["lines"]] == ["CFI", "SRMR", None]
     assert not found["explained"]
     assert client.post(f"{address}/reconciliations", json={"text": "nothing"}).status_code == 422
+
+
+def test_every_table_can_be_had_by_itself(client: FlaskClient, address: str) -> None:  # noqa: F811
+    """The copy button of a screen gives the table that the report prints."""
+    shown = {b["key"]: b for b in client.get(f"{address}/report").get_json()["blocks"] if b["kind"] == "table"}
+    for one in TABLES:
+        answer = client.get(f"{address}/tables/{one.key}")
+        if one.key in shown:
+            assert {**answer.get_json(), "number": shown[one.key]["number"]} == shown[one.key]
+        else:
+            assert answer.status_code in (200, 404), one.key
+    assert client.get(f"{address}/tables/none").status_code == 422

@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
@@ -58,6 +59,7 @@ export default function CompareStation({ project, model }: StationProps) {
               ? "Two revisions of one model"
               : `${WORDS[found?.models.length ?? 1] ?? `${found?.models.length} models`} side by side`}
           </h1>
+          {project.models.length > 1 && <CopyAsReported model={model} table="models" />}
           {sent ? (
             <TextButton onClick={() => useDesk.setState({ comparing: null })}>
               Compare models instead

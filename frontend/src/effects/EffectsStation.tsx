@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import { useState } from "react";
 import type { ModelState } from "../api/client";
 import { useEstimates } from "../api/hooks";
@@ -85,6 +86,10 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
           <span className="text-quiet" title="pairs of variables with a route between them">
             {pairs === 1 ? "pair" : "pairs"}
           </span>{" "}
+          <CopyAsReported
+            model={model}
+            table={effects.some((one) => one.kind === "total indirect") ? "effects" : "paths"}
+          />{" "}
           {pairs > 1 && (
             <TextButton onClick={() => showAll(!all)}>{all ? "one pair" : "all pairs"}</TextButton>
           )}

@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import { useState } from "react";
 import type { ModelState } from "../api/client";
 import { useCriteria } from "../api/hooks";
@@ -17,6 +18,7 @@ const VIEWS = {
   cross: "cross-loadings",
 } as const;
 type View = keyof typeof VIEWS;
+const TABLES = { htmt: "htmt", fornell: "fornell_larcker", cross: "cross_loadings" } as const;
 
 /** Are the constructs apart? HTMT with intervals, Fornell–Larcker, cross-loadings. */
 export function Apart({ model, measured }: { model: ModelState; measured: Measured }) {
@@ -24,7 +26,7 @@ export function Apart({ model, measured }: { model: ModelState; measured: Measur
   return (
     <section aria-labelledby="apart" className="min-w-0">
       <h2 id="apart" className="font-serif text-[18px] font-semibold">
-        Are they apart?
+        Are they apart? <CopyAsReported model={model} table={TABLES[view]} />
       </h2>
       <div
         role="group"

@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import type { ModelState } from "../api/client";
 import { useModification, useResiduals } from "../api/hooks";
 import { list, propose } from "../model/desk";
@@ -19,7 +20,7 @@ export function Hurts({ model }: { model: ModelState }) {
   return (
     <section aria-labelledby="hurts" className="mt-5 min-w-0">
       <h2 id="hurts" className="font-serif text-[18px] font-semibold">
-        Where does the fit hurt?
+        Where does the fit hurt? <CopyAsReported model={model} table="fit" />
       </h2>
       {largest.a && (
         <p className="mt-1">

@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import { Lock } from "lucide-react";
 import type { ModelState, Parameter, Problem, Project } from "../api/client";
 import { useCriteria, useEstimates, type Gestures } from "../api/hooks";
@@ -24,7 +25,7 @@ export function Items({ project, model, measured, gestures }: Props) {
   return (
     <section aria-labelledby="shown" className="min-w-0">
       <h2 id="shown" className="font-serif text-[18px] font-semibold">
-        Do the answers show their construct?
+        Do the answers show their construct? <CopyAsReported model={model} table="measures" />
       </h2>
       <div className="relative -mb-1 ml-auto mr-[66px] h-3 w-[132px] text-xs text-quiet" aria-hidden="true">
         {[0.5, 0.7].map((mark) => (

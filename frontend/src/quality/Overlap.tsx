@@ -1,3 +1,4 @@
+import { CopyAsReported } from "../shared/CopyAsReported";
 import type { ModelState } from "../api/client";
 import { useCriteria, useThorough } from "../api/hooks";
 import { propose } from "../model/desk";
@@ -45,7 +46,7 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
   return (
     <section aria-labelledby="overlap" className="mt-5 min-w-0">
       <h2 id="overlap" className="font-serif text-[18px] font-semibold">
-        Do predictors overlap?
+        Do predictors overlap? {lines.length > 0 && <CopyAsReported model={model} table="collinearity" />}
       </h2>
       {lines.length === 0 ? (
         <p className="mt-1 text-quiet">Nothing has two predictors yet.</p>

@@ -29,7 +29,9 @@ export function useQualityKeys(model: ModelState, gestures: Gestures) {
   };
   const ask = (question: number) => () => {
     const heading = document.getElementById(QUESTIONS[question] ?? "");
-    const first = heading?.closest("section")?.querySelector<HTMLElement>("button, [tabindex='0'], a");
+    const first = heading
+      ?.closest("section")
+      ?.querySelector<HTMLElement>("button:not([data-testid^='copy-']), [tabindex='0'], a");
     if (!heading) return false;
     heading.scrollIntoView({ block: "nearest" });
     first?.focus();

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { asHtml, asTabs, copyBoth } from "../shared/clipboard";
+import { copyTable } from "../shared/CopyAsReported";
 import { Action, Explained, Heading } from "../shared/controls";
 import type { ReportOptions } from "./figures";
 import { Pick } from "./Pick";
@@ -21,14 +21,7 @@ export function PartChoices(props: {
   }
   const copy = () => {
     if (block.kind === "table") {
-      const rows = block.rows.map((row) => row.cells);
-      const heads = block.columns.map((column) => column.words);
-      const words = block.columns.map((column) => column.holds === "text");
-      const note = block.notes.length ? `Note. ${block.notes.join(" ")}` : "";
-      const title = `Table ${block.number}. ${block.title}`;
-      void copyBoth(asTabs(heads, rows), asHtml(heads, rows, words, title, note)).then(() =>
-        setCopied(block.key),
-      );
+      void copyTable(block, `Table ${block.number}. ${block.title}`).then(() => setCopied(block.key));
     } else if (block.kind === "words") {
       void navigator.clipboard.writeText(block.paragraphs.join("\n\n")).then(() => setCopied(block.key));
     }

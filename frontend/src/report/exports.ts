@@ -57,7 +57,7 @@ export const EXPORTS: Export[] = [
   },
   {
     key: "capsule-without-data",
-    words: "Capsule without the cases",
+    words: "Capsule without data",
     name: "without data",
     ending: "zip",
     offered: "to repeat it",

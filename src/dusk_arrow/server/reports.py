@@ -16,10 +16,11 @@ from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ProjectRow
 from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, drawn
-from dusk_arrow.report.cells import Align
+from dusk_arrow.report.cells import Align, Style, Table
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.material import Material, Turn, material, screened
 from dusk_arrow.report.options import NamedFigure
+from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
@@ -182,6 +183,17 @@ def _shapes(drawing: Drawing) -> list[ShapePart]:
     ]
 
 
+def _table(table: Table, number: int, style: Style) -> TableBlock:
+    rows = []
+    for row in table.rows:
+        cells = [style.printed(cell) for cell in row.cells]
+        rows.append(TableRow(cells=[c.strip() for c in cells], heading=row.heading, inset=cells[0].startswith(" ")))
+    heads = [ColumnHead(words=column.words, holds=column.holds) for column in table.columns]
+    return TableBlock(
+        key=table.key, number=number, title=table.title, columns=heads, rows=rows, notes=list(table.notes)
+    )
+
+
 def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBlock:
     if isinstance(block, Figure):
         d = block.drawing
@@ -190,15 +202,7 @@ def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBloc
             height=d.height * d.scale * MM, smallest=d.smallest, unit=d.scale * MM, shapes=_shapes(d),
         )  # fmt: skip
     if isinstance(block, Numbered):
-        table, printed = block.table, report.style.printed
-        rows = []
-        for row in table.rows:
-            cells = [printed(cell) for cell in row.cells]
-            rows.append(TableRow(cells=[c.strip() for c in cells], heading=row.heading, inset=cells[0].startswith(" ")))
-        heads = [ColumnHead(words=column.words, holds=column.holds) for column in table.columns]
-        return TableBlock(
-            key=table.key, number=block.number, title=table.title, columns=heads, rows=rows, notes=list(table.notes)
-        )
+        return _table(block.table, block.number, report.style)
     return WordsBlock(
         key=block.key, title=block.title, paragraphs=list(block.paragraphs), computed=list(block.computed),
         state=block.state, mark=block.mark,
@@ -217,6 +221,25 @@ def get_report(path: ModelPath) -> Response:
             references=[one.text for one in report.references],
         )
     )
+
+
+class TablePath(ModelPath):
+    """A model, and one of the tables that its report can have."""
+
+    key: Literal[
+        "descriptives", "correlations", "measures", "htmt", "fornell_larcker", "cross_loadings", "collinearity", "fit", "paths", "effects",
+        "explained", "models", "set_aside", "assumptions", "criteria", "parameters",
+    ]  # fmt: skip
+
+
+@api.get("/<int:model_id>/tables/<key>", operation_id="getTable", responses={200: TableBlock})
+def get_table(path: TablePath) -> Response:
+    """One table as the report prints it, whether the report has it or not."""
+    found, view, _, _ = _material(path.model_id)
+    made = next(one for one in TABLES if one.key == path.key).make(found)
+    if made is None:
+        raise refuse(404, "nothing_in_table", "The model has nothing of the kind.")
+    return reply(_table(made, 0, Style(view.report.decimals, view.report.leading_zero)))
 
 
 class ReportPath(ModelPath):

@@ -6,7 +6,7 @@ import numpy as np
 
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.problems import counted, listed
-from dusk_arrow.report.cells import Column, Number, Row, Table
+from dusk_arrow.report.cells import Column, Number, Row, Style, Table
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.references import within
 from dusk_arrow.report.tables.structure import cut_off
@@ -139,8 +139,9 @@ def _shapes(material: Material) -> list[tuple[str, str, str]]:
         rows.append(("Normality of each variable", said, f"{within} 2 and 7 (West, Finch & Curran, 1995)"))
     normality = found.multivariate_normality
     if normality is not None:
-        p = "p < .001" if normality.kurtosis_p < 0.0005 else f"p = {normality.kurtosis_p:.3f}".replace("0.", ".", 1)
-        said = f"Mardia's kurtosis {normality.kurtosis:.1f}, z = {normality.kurtosis_z:.2f}, {p}".replace("= -", "= −")
+        written = Style()
+        z = written.number(normality.kurtosis_z, "plain", 2)
+        said = f"Mardia's kurtosis {normality.kurtosis:.1f}, z = {z}, {written.p(normality.kurtosis_p)}"
         rows.append(("Multivariate normality", said, _normality(material)))
     if found.mahalanobis_beyond is not None:
         held = [step for step in material.steps if "held out" in step]
