@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 
+import numpy as np
 import pytest
 
 from dusk_arrow.core.assessment.criteria import sheet
+from dusk_arrow.core.observations.data import Moments
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.report.assembly import Words, build
 from dusk_arrow.report.cells import Style
@@ -21,6 +23,7 @@ from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data, demo_text
 from tests.report.conftest import estimated, wardens
+from tests.report.test_tables import table as table_of
 
 
 @pytest.mark.parametrize("family", ["covariance", "composite"])
@@ -86,6 +89,27 @@ def test_fit_is_told_with_what_it_met_and_missed() -> None:
     assert all(f"{word} (" not in met for word in missed)
     bad = results.model_copy(update={"fit": results.fit.model_copy(update={"cfi": 0.7})})
     assert "missed: CFI (" in findings.fit(material(bad, None))[0]
+
+
+def test_an_impossible_solution_is_said_first() -> None:
+    """A negative variance that the report passes over is found by the reviewer."""
+    text = """
+Low shows in a1, a2, a3
+Other shows in b1, b2
+Low leads to Other
+"""
+    sizes = {("a1", "a2"): 0.8, ("a1", "a3"): 0.75, ("a2", "a3"): 0.35, ("b1", "b2"): 0.4}
+    names = ("a1", "a2", "a3", "b1", "b2")
+    matrix = np.array([[1.0 if a == b else sizes.get((min(a, b), max(a, b)), 0.2) for b in names] for a in names])
+    results = assemble(analyse(parse(text), Moments("made up", names, matrix, 200), Settings()))
+    assert results.admissible is False
+    own = material(results, None)
+    said = findings.measures(own)
+    at = next(i for i, one in enumerate(said) if "inadmissible" in one)
+    assert "a1" in said[at]
+    assert all("CFI" not in one for one in said[:at])
+    assert any("inadmissible" in str(row.cells[1]) for row in table_of(own, "assumptions").rows)
+    assert not any("inadmissible" in one for one in findings.measures(wardens()))
 
 
 def test_the_sample_is_told_as_it_was_treated() -> None:

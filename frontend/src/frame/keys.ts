@@ -5,7 +5,14 @@ import { create } from "zustand";
 export interface KeyAction {
   id: string;
   words: string;
-  group: "anywhere" | "on the board" | "with an item" | "on Quality" | "on Effects" | "in the sentences";
+  group:
+    | "anywhere"
+    | "on the board"
+    | "with an item"
+    | "on Quality"
+    | "on Effects"
+    | "on Report"
+    | "in the sentences";
   keys: string[];
 }
 
@@ -56,6 +63,10 @@ export const KEYS = [
   { id: "source", words: "pick the source", group: "on Effects", keys: ["x"] },
   { id: "outcome", words: "pick the outcome", group: "on Effects", keys: ["y"] },
   { id: "difference", words: "pick the other route", group: "on Effects", keys: ["o"] },
+  { id: "save-again", words: "save the last file again", group: "on Report", keys: ["Mod+s"] },
+  { id: "to-the-page", words: "to the page", group: "on Report", keys: ["p"] },
+  { id: "page-larger", words: "larger page", group: "on Report", keys: ["+", "="] },
+  { id: "page-smaller", words: "smaller page", group: "on Report", keys: ["-"] },
 ] as const satisfies KeyAction[];
 
 export type KeyId = (typeof KEYS)[number]["id"];

@@ -218,6 +218,12 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           </button>
         ))}
       </div>
+      {verdict === "misses" && (
+        <p className="mb-2 text-quiet">
+          Too small to be read in print: try {options.notation === "cards" ? "" : "our cards, "}
+          {options.parts === "structure" ? "" : "paths alone, "}or a width across a page.
+        </p>
+      )}
       {figure.kind === "model" && (
         <p className="mb-1">
           {Object.keys(options.places).length ? (

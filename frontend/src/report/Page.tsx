@@ -1,5 +1,6 @@
 import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import type { ModelState, Schemas } from "../api/client";
+import { useKeys } from "../frame/keys";
 import { HandPlaced } from "./HandPlaced";
 import type { FigureOptions, ReportOptions } from "./figures";
 import { Ruler } from "./Ruler";
@@ -43,12 +44,18 @@ export const figureAddress = (
 /** The report on paper at its true size, or smaller where the window is narrow; what is clicked is selected. */
 export function Page({ model, report, options, set, setFigure, chosen, choose, stamp }: Props) {
   const place = useRef<HTMLDivElement>(null);
-  const [zoom, setZoom] = useState(1);
+  const [fitting, setFitting] = useState(1);
+  const [by, setBy] = useState(1);
+  const zoom = fitting * by;
+  useKeys({
+    "page-larger": () => setBy((now) => Math.min(2, now * 1.15)),
+    "page-smaller": () => setBy((now) => Math.max(0.4, now / 1.15)),
+  });
   useLayoutEffect(() => {
     const element = place.current;
     if (!element) return;
     const watch = new ResizeObserver(() =>
-      setZoom(Math.min(1.25, (element.clientWidth - 8) / ((TEXT_WIDTH + 2 * MARGIN) * PX))),
+      setFitting(Math.min(1.25, (element.clientWidth - 8) / ((TEXT_WIDTH + 2 * MARGIN) * PX))),
     );
     watch.observe(element);
     return () => watch.disconnect();
@@ -71,7 +78,7 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
         tabIndex={0}
         role="region"
         aria-label="The page"
-        className="min-h-0 flex-1 overflow-y-auto pb-4"
+        className="min-h-0 flex-1 overflow-auto pb-4"
       >
         <Ruler zoom={zoom} margin={MARGIN} width={TEXT_WIDTH} />
         <article

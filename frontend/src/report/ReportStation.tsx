@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { useReport } from "../api/hooks";
+import { useKeys } from "../frame/keys";
 import type { StationProps } from "../frame/stations";
 import { NothingYet } from "../shared/controls";
 import { Contents } from "./Contents";
@@ -15,6 +16,10 @@ export default function ReportStation({ model, gestures }: StationProps) {
   const [saved, setSaved] = useState(0);
   const [chosen, choose] = useState("figure");
   const report = useReport(model, saved).data;
+  useKeys({
+    "save-again": () => document.querySelector<HTMLElement>("[data-testid=save-again]")?.click(),
+    "to-the-page": () => document.querySelector<HTMLElement>("[aria-label='The page']")?.focus(),
+  });
   if (!model.estimated) {
     return (
       <NothingYet title="Nothing to report yet">

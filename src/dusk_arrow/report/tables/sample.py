@@ -11,6 +11,15 @@ from dusk_arrow.report.material import Material
 from dusk_arrow.report.references import within
 from dusk_arrow.report.tables.structure import cut_off
 
+IMPOSSIBLE = frozenset(
+    {
+        "negative_variance",
+        "not_semi_definite",
+        "loading_beyond_one",
+        "not_positive_definite_constructs",
+        "unstable_loop",
+    }
+)
 SKEW, PEAK = 2.0, 7.0  # West, Finch & Curran (1995)
 
 
@@ -162,9 +171,13 @@ def _collinear(material: Material) -> list[tuple[str, str, str]]:
     return [("Collinearity of predictors", said, f"{cut_off(criterion)} ({within(criterion.cut_off_source)})")]
 
 
+def impossible(material: Material) -> list[str]:
+    """What makes a solution impossible, in the words of its problems."""
+    return [problem.message for problem in material.results.problems if problem.code in IMPOSSIBLE]
+
+
 def _admissible(material: Material) -> tuple[str, str, str]:
     results = material.results
-    heywood = [p.message for p in results.problems if p.code in ("heywood", "inadmissible")]
     found = "converged" if results.converged else "not converged"
     found += ", admissible" if results.admissible else ", inadmissible" if results.admissible is False else ""
-    return ("Solution", found, heywood[0] if heywood else "")
+    return ("Solution", found, " ".join(impossible(material)))

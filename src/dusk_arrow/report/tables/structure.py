@@ -198,14 +198,15 @@ def effects(material: Material) -> Table | None:
     shares = {(m.from_, m.to): m for m in results.mediation}
     columns = (
         Column("Effect", "text"), Column("β"), Column(f"{material.level} interval", "range"), Column("Estimate"), Column("SE"),
-        Column("Interval in units", "range"), Column("Zero", "text"),
+        Column("Interval in units", "range"), Column("Interval", "text"),
     )  # fmt: skip
     names = {"direct": "direct", "total indirect": "all indirect", "total": "total"}
     rows: list[Row] = []
     for pair in dict.fromkeys((e.from_, e.to) for e in found):
         known = shares.get(pair)
-        kind = "" if known is None or known.kind is None else known.kind
-        rows.append(Row((f"{pair[0]} → {pair[1]}", "", Range(None), "", "", Range(None), kind), heading=True))
+        kind = None if known is None else known.kind
+        said = "" if kind is None else ": no mediation" if kind == "none" else f": {kind} mediation"
+        rows.append(Row((f"{pair[0]} → {pair[1]}{said}", "", Range(None), "", "", Range(None), ""), heading=True))
         own = [e for e in found if (e.from_, e.to) == pair]
         alone = sum(e.kind == "specific indirect" for e in own) == 1
         for e in own:

@@ -9,10 +9,12 @@ from dusk_arrow.report.cells import Style
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.references import within
 from dusk_arrow.report.tables.history import cited, reasons
+from dusk_arrow.report.tables.sample import impossible
 from dusk_arrow.report.tables.structure import cut_off, decided
-from dusk_arrow.results.document import ConstructPart, EffectPart, Interval, ParameterPart
+from dusk_arrow.results.document import ConstructPart, EffectPart, FitPart, Interval, ParameterPart
 
 FIT = (("CFI", "cfi"), ("TLI", "tli"), ("RMSEA", "rmsea"), ("SRMR", "srmr"))
+INADMISSIBLE = "The solution is inadmissible, so that its estimates should not be interpreted."
 WRITTEN = Style()
 THREE = Style(3)
 
@@ -99,6 +101,11 @@ def fit(material: Material) -> list[str]:
     part = material.results.fit
     if part is None:
         return []
+    wrong = [] if material.results.admissible is not False else [INADMISSIBLE, *impossible(material)]
+    return [*([" ".join(wrong)] if wrong else []), *_global_fit(material, part)]
+
+
+def _global_fit(material: Material, part: FitPart) -> list[str]:
     figures = []
     if part.chi_square is not None:
         p = "" if part.p_value is None else f", {WRITTEN.p(part.p_value)}"
