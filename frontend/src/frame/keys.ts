@@ -64,9 +64,7 @@ export const KEYS = [
   { id: "outcome", words: "pick the outcome", group: "on Effects", keys: ["y"] },
   { id: "difference", words: "pick the other route", group: "on Effects", keys: ["o"] },
   { id: "save-again", words: "save the last file again", group: "on Report", keys: ["Mod+s"] },
-  { id: "to-the-page", words: "to the page", group: "on Report", keys: ["p"] },
-  { id: "page-larger", words: "larger page", group: "on Report", keys: ["+", "="] },
-  { id: "page-smaller", words: "smaller page", group: "on Report", keys: ["-"] },
+  { id: "to-the-page", words: "to the page", group: "on Report", keys: ["l"] },
 ] as const satisfies KeyAction[];
 
 export type KeyId = (typeof KEYS)[number]["id"];

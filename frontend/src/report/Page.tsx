@@ -48,8 +48,8 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
   const [by, setBy] = useState(1);
   const zoom = fitting * by;
   useKeys({
-    "page-larger": () => setBy((now) => Math.min(2, now * 1.15)),
-    "page-smaller": () => setBy((now) => Math.max(0.4, now / 1.15)),
+    larger: () => setBy((now) => Math.min(2, now * 1.15)),
+    smaller: () => setBy((now) => Math.max(0.4, now / 1.15)),
   });
   useLayoutEffect(() => {
     const element = place.current;
