@@ -104,6 +104,14 @@ def main(address: str) -> None:
     camera.driver.find_element(By.XPATH, "//button[contains(., ' as composites')]").click()
     time.sleep(2.5)
     camera.take("compare")
+    box = camera.driver.find_element(By.CSS_SELECTOR, "textarea[aria-label^='Figures as they are printed']")
+    box.send_keys(
+        "chi-square 281.14\nCFI .986\nTraining → Efficacy .43\nSE Training → Efficacy .060\nalpha Training .83\nAVE Efficacy .47"
+    )
+    camera.driver.find_element(By.XPATH, "//button[contains(., 'Compare the digits')]").click()
+    time.sleep(12)
+    camera.driver.execute_script("arguments[0].scrollIntoView()", box)
+    camera.take("compare-published")
     camera.open(f"{base}/quality")
     time.sleep(2)
     camera.click("[data-testid=item-ef5]")
@@ -129,7 +137,9 @@ def main(address: str) -> None:
     camera.open(f"{base}/model", "dusk-night")
     camera.click("[data-testid=row-ef5]")
     camera.take("model-night")
-    camera.open(f"{base}/report")
+    camera.open(f"{base}/report", "dusk-day")
+    time.sleep(2)
+    camera.click("[data-testid=part-figure] button")
     camera.take("report")
     camera.driver.quit()
 

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
 import { attempt } from "../api/attempt";
 import { Action, Explained, Heading } from "../shared/controls";
+import { Glyph } from "../shared/Glyph";
 import { plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 
@@ -47,31 +48,34 @@ export function Reconcile({ model }: { model: ModelState }) {
   );
 }
 
+/** A figure to four places, with a full glyph where the printed digits agree. */
+function Beside({ value, agrees }: { value: number | null; agrees: boolean }) {
+  return (
+    <span title={agrees ? "agrees" : "differs"}>
+      {plain(value, 4)} <Glyph verdict={agrees ? "meets" : "misses"} size={8} />
+      <span className="sr-only">{agrees ? "agrees" : "differs"}</span>
+    </span>
+  );
+}
+
 const columns = (changed: boolean): TableColumn<Line>[] => [
-  { key: "label", head: "printed", left: true, value: (line) => line.label },
+  { key: "label", head: "printed", left: true, className: "text-sm", value: (line) => line.label },
   { key: "text", head: "", hidden: "as printed", value: (line) => line.text },
   {
     key: "value",
     head: "here",
     value: (line) => line.value,
     text: (line) => (line.figure === null ? "not known" : plain(line.value, 4)),
-  },
-  {
-    key: "agrees",
-    head: "",
-    hidden: "agrees",
-    left: true,
-    value: (line) => (line.agrees ? "agrees" : "differs"),
+    show: (line) => (line.figure === null ? "not known" : <Beside value={line.value} agrees={line.agrees} />),
   },
   ...(changed
     ? ([
-        { key: "then", head: "changed", value: (line) => line.then, text: (line) => plain(line.then, 4) },
         {
-          key: "agrees_then",
-          head: "",
-          hidden: "agrees then",
-          left: true,
-          value: (line) => (line.agrees_then ? "agrees" : "differs"),
+          key: "then",
+          head: "changed",
+          value: (line) => line.then,
+          text: (line) => plain(line.then, 4),
+          show: (line) => line.figure !== null && <Beside value={line.then} agrees={line.agrees_then} />,
         },
       ] satisfies TableColumn<Line>[])
     : []),
