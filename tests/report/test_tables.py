@@ -5,12 +5,17 @@ from __future__ import annotations
 import pytest
 
 from dusk_arrow.core.assessment.criteria import sheet
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.figure.paper import diagram
 from dusk_arrow.report.assembly import build
 from dusk_arrow.report.cells import Number, Range, Row, Style, Table, spread
 from dusk_arrow.report.material import Material, material
 from dusk_arrow.report.options import PartChoice, ReportOptions
 from dusk_arrow.report.tables.registry import TABLES
-from tests.conftest import demo_data
+from dusk_arrow.results.analysis import analyse
+from dusk_arrow.results.assembly import assemble
+from dusk_arrow.results.settings import Settings
+from tests.conftest import demo_data, demo_text
 from tests.report.conftest import estimated, wardens
 
 
@@ -202,3 +207,22 @@ def test_parts_are_left_out_renamed_and_ordered() -> None:
         "measures",
         "descriptives",
     ]
+
+
+def test_the_interval_that_was_chosen_is_the_one_that_is_printed() -> None:
+    """Bias-corrected bounds under the name of percentile ones, or the other way round, are another claim."""
+    settings = Settings(bootstrap=128, seed=3, interval="bias-corrected")
+    results = assemble(analyse(parse(demo_text("river_wardens")), demo_data("river_wardens"), settings))
+    own = material(results, demo_data("river_wardens"))
+    found = table(own, "paths")
+    at = column(found, "95 % interval")
+    printed = {line.cells[0]: line.cells[at] for line in found.rows}
+    differ = 0
+    for p in results.parameters:
+        if p.kind == "path" and p.standardized_bootstrap is not None:
+            assert printed[f"{p.from_} → {p.to}"] == Range(p.standardized_bootstrap.bias_corrected)
+            differ += p.standardized_bootstrap.bias_corrected != p.standardized_bootstrap.percentile
+    assert differ > 3
+    assert any("bias-corrected" in note for note in found.notes)
+    drawn = {words.text for words in diagram(results).words()}
+    assert all(Style().range(bounds.bounds) in drawn for bounds in printed.values() if isinstance(bounds, Range))
