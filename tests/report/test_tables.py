@@ -111,6 +111,7 @@ def test_what_was_set_aside_keeps_its_reason_and_is_counted() -> None:
     """A removal without its reason cannot be defended; one that is not counted is hidden."""
     found = table(wardens(), "set_aside")
     assert found.rows[0].cells == ("ef5", "Efficacy", estimated().data.labels["ef5"], "it says two things")  # type: ignore[union-attr]
+    assert len(found.rows) == 1, "not once as an item and once more as a change"
     assert found.notes[0].startswith("1 change on the way")
     assert (
         next(one for one in TABLES if one.key == "set_aside").make(material(estimated("covariance", ""), None)) is None

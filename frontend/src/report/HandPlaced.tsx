@@ -1,8 +1,7 @@
 import { useState, type PointerEvent } from "react";
 import type { Schemas } from "../api/client";
 import type { FigureOptions } from "./figures";
-
-const PX = 96 / 25.4;
+import { PX, TEXT_WIDTH } from "./paper";
 
 /** Handles over the shapes of a figure: a shape that is dragged stays where it is put, and so do all others. */
 export function HandPlaced(props: {
@@ -59,4 +58,4 @@ export function HandPlaced(props: {
 }
 
 /** How much smaller a figure is shown than it is printed, where it is wider than the page. */
-const shrunk = (width: number) => Math.min(1, 174 / width);
+const shrunk = (width: number) => Math.min(1, TEXT_WIDTH / width);

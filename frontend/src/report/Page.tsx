@@ -3,11 +3,10 @@ import type { ModelState, Schemas } from "../api/client";
 import { useKeys } from "../frame/keys";
 import { HandPlaced } from "./HandPlaced";
 import type { FigureOptions, ReportOptions } from "./figures";
+import { PX, TEXT_WIDTH } from "./paper";
 import { Ruler } from "./Ruler";
 import { WordsOnPage } from "./WordsOnPage";
 
-export const TEXT_WIDTH = 174; // mm between the margins of the page
-const PX = 96 / 25.4;
 const MARGIN = 5;
 const SHORT = 18; // letters that are not broken into lines
 

@@ -1,4 +1,5 @@
-const PX = 96 / 25.4;
+import { PX } from "./paper";
+
 const HIGH = 16;
 
 /** Millimetres over the page, from its left margin on. */

@@ -11,9 +11,9 @@ from typing import Any
 
 from dusk_arrow import __version__
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.exchange.writing import zipped
 
 MANIFEST = "manifest.json"
-EARLIEST = (1980, 1, 1, 0, 0, 0)
 MOST_FILES, MOST_BYTES = 2_000, 600_000_000
 
 
@@ -27,13 +27,7 @@ def pack(kind: str, files: Mapping[str, bytes | str]) -> bytes:
     contents = {name: value.encode() if isinstance(value, str) else value for name, value in files.items()}
     hashes = {name: hashlib.sha256(value).hexdigest() for name, value in sorted(contents.items())}
     manifest = {"kind": kind, "version": 1, "program": f"Dusk Arrow {__version__}", "sha256": hashes}
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as bundle:
-        for name, value in {MANIFEST: json.dumps(manifest, indent=1).encode(), **contents}.items():
-            info = zipfile.ZipInfo(name, EARLIEST)
-            info.compress_type = zipfile.ZIP_DEFLATED
-            bundle.writestr(info, value)
-    return buffer.getvalue()
+    return zipped({MANIFEST: json.dumps(manifest, indent=1).encode(), **contents})
 
 
 def kind_of(content: bytes) -> str | None:

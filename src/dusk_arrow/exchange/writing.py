@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import re
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from dusk_arrow.core.problems import Problem, ProblemError
 MEASURES = {"number": "scale", "ordered": "ordinal", "category": "nominal", "identifier": "nominal", "text": "nominal"}
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
 MOST_SHEET_CELLS = 1_000_000
+EARLIEST = (1980, 1, 1, 0, 0, 0)  # of a file in a .zip
 
 
 def _frame(data: DataSet) -> Any:
@@ -111,6 +112,17 @@ def write_workbook(sheets: dict[str, list[list[Any]]]) -> bytes:
             sheet.append([_safe(value) for value in row])
     buffer = io.BytesIO()
     book.save(buffer)
+    return buffer.getvalue()
+
+
+def zipped(files: Mapping[str, bytes]) -> bytes:
+    """Files in one .zip, in their order; the same files make the same bytes."""
+    import zipfile
+
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as bundle:
+        for name, content in files.items():
+            bundle.writestr(zipfile.ZipInfo(name, EARLIEST), content, zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 
 

@@ -71,25 +71,21 @@ class _Pen:
             if piece is not None and self.plan.options.notation == "cards":
                 self._card(piece, box)
             elif piece is not None:
-                self._measurement(piece, box)
+                self._measurement(piece)
             self._core(name, piece)
-        for construct in self.plan.blocks.values():
-            if construct.side != "inside":
-                place = self.plan.layout.cards[construct.card.name]
-                self.sheet.taken += [b.moved(place.x, place.y) for b in construct.boxes.values()]
+        self.sheet.taken += self.plan.rectangles.values()
         self._lines()
         return [*self.sheet.lines, *self.sheet.shapes, *self.sheet.labels]
 
     def _core(self, name: str, piece: Block | None) -> None:
         core, round_ = self.plan.cores[name]
         ink = self.plan.ink
+        words = (_middle(core, name, NAME, ink.ink, True),)
         if self.plan.options.notation == "cards" and piece is not None:
-            pass
-        elif round_:
-            words = (_middle(core, name, NAME, ink.ink, True),)
+            return  # a card is drawn with its rows
+        if round_:
             self.sheet.shapes.append(Ellipse(core, ink.ground, ink.ink, STROKE, (name,), words))
         else:
-            words = (_middle(core, name, NAME, ink.ink, True),)
             self.sheet.shapes.append(Rectangle(core, PAPER, ink.ink, STROKE, node=(name,), words=words))
 
     def _shares(self) -> None:
@@ -107,8 +103,7 @@ class _Pen:
                 ((core.x + 8, core.y + core.height + SMALL - 3), "end", 1.0),
             ]  # fmt: skip
             boxes = [Box(at[0] - wide * share, at[1] - SMALL + 1, wide, SMALL + 1) for at, _, share in spots]
-            at, anchor, _ = spots[min(range(len(spots)), key=lambda i: (self._in_the_way(boxes[i]), i))]
-            box = boxes[[spot[0] for spot in spots].index(at)]
+            (at, anchor, _), box = min(zip(spots, boxes, strict=True), key=lambda spot: self._in_the_way(spot[1]))
             self.sheet.labels.append(Words(at, said, SMALL, self.plan.ink.quiet, anchor=anchor))
             self.sheet.taken.append(box)
 
@@ -154,14 +149,14 @@ class _Pen:
         parameter = self.plan.found.get(key) if self.plan.options.loadings else None
         return None if parameter is None else self.plan.options.number(self.plan.options.reading(parameter).value)
 
-    def _measurement(self, piece: Block, origin: Box) -> None:
+    def _measurement(self, piece: Block) -> None:
         """Rectangles and the thin arrows between them and the ellipse, with errors where they are drawn."""
         ink, sheet = self.plan.ink, self.sheet
         construct = self.plan.model.by_name[piece.card.name]
         core, round_ = self.plan.cores[construct.name]
         formative = construct.mode == "formative"
-        for item, relative in piece.boxes.items():
-            rectangle = relative.moved(origin.x, origin.y)
+        for item in piece.boxes:
+            rectangle = self.plan.rectangles[construct.name, item]
             near = _facing(rectangle, piece.side)
             rim = edge_point(core, near, round_)
             start, end = (near, rim) if formative else (rim, near)
@@ -224,10 +219,7 @@ class _Pen:
         """Paths, then covariances, then the labels of both where they fit best."""
         options, sheet, ink = self.plan.options, self.sheet, self.plan.ink
         cores = [(name, core) for name, (core, _) in self.plan.cores.items()]
-        boxes = [
-            (name, b.moved(self.plan.layout.cards[name].x, self.plan.layout.cards[name].y))
-            for name, piece in self.plan.blocks.items() if piece.side != "inside" for b in piece.boxes.values()
-        ]  # fmt: skip
+        boxes = [(name, box) for (name, _), box in self.plan.rectangles.items()]
         ways = styled(self.plan.layout.arrows, options.arrows, self.plan.cores, [*cores, *boxes])
         largest = (
             max(
@@ -304,11 +296,7 @@ class _Pen:
     def _error_bow(self, first: tuple[str, str], second: tuple[str, str], shapes: Sequence[Box]) -> Curve:
         """A covariance of two errors: outside of their rectangles where they stand side by side."""
 
-        def rectangle(at: tuple[str, str]) -> Box:
-            place = self.plan.layout.cards[at[0]]
-            return self.plan.blocks[at[0]].boxes[at[1]].moved(place.x, place.y)
-
-        one, two = rectangle(first), rectangle(second)
+        one, two = self.plan.rectangles[first], self.plan.rectangles[second]
         side = self.plan.blocks[first[0]].side
         if first[0] != second[0]:
             return bow((one, False), (two, False), [b for b in shapes if b not in (one, two)], self.sheet.taken)

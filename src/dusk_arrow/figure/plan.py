@@ -197,6 +197,17 @@ class Plan:
         return arranged(cards, arrows, dict(self.options.places), self.down, spacing)
 
     @cached_property
+    def rectangles(self) -> dict[tuple[str, str], Box]:
+        """The rectangles of items, by construct and item; none where items stand in cards."""
+        places = self.layout.cards
+        return {
+            (name, item): box.moved(places[name].x, places[name].y)
+            for name, piece in self.blocks.items()
+            if piece.side != "inside"
+            for item, box in piece.boxes.items()
+        }
+
+    @cached_property
     def cores(self) -> dict[str, tuple[Box, bool]]:
         """The shapes that lines touch, and whether they are round."""
         found = {}

@@ -15,6 +15,8 @@ from dusk_arrow.figure.options import FigureOptions, Reading
 from dusk_arrow.results.document import EffectPart, ParameterPart, Results
 from dusk_arrow.results.screening import Screening, screen
 
+STANDARDIZED, IN_UNITS = FigureOptions(), FigureOptions(standardized=False)
+
 
 @dataclass(frozen=True)
 class Turn:
@@ -74,7 +76,27 @@ class Material:
 
     def standardized(self, part: ParameterPart | EffectPart) -> Reading:
         """An estimate with the interval and error that decide, standardized."""
-        return FigureOptions().reading(part)
+        return STANDARDIZED.reading(part)
+
+    def in_units(self, part: ParameterPart | EffectPart) -> Reading:
+        """The same in units: this interval decides what is said of zero."""
+        return IN_UNITS.reading(part)
+
+    @property
+    def against(self) -> list[str]:
+        """Items that run against their block."""
+        found = [p.about[0] for p in self.results.problems if p.code == "runs_against_block" and p.about]
+        return list(dict.fromkeys(found))
+
+    @cached_property
+    def outcomes(self) -> list[str]:
+        """What paths lead to and is explained, without what is explained by definition: common factors that are made of their items."""
+        quality = self.results.quality
+        made = (
+            {c.name for c in quality.constructs if c.mode == "formative"} if quality and not self.composite else set()
+        )
+        targets = dict.fromkeys(target for _, target in self.model.paths)
+        return [name for name in targets if self.results.r_squared.get(name) is not None and name not in made]
 
     def p_value(self, part: ParameterPart) -> float | None:
         """The p-value beside an estimate: the bootstrap's where one was run."""

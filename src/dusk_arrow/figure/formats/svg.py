@@ -15,7 +15,7 @@ FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-s
 
 def svg(drawing: Drawing, font: bool = True) -> str:
     """The drawing as a file that stands on its own, with its font where `font`, as large as it is printed."""
-    style = f"<style>{_font_face()}</style>" if font else ""
+    style = f"<style>{font_face()}</style>" if font else ""
     wide, high = drawing.width * drawing.scale, drawing.height * drawing.scale
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {drawing.width:.1f} {drawing.height:.1f}" '
@@ -66,7 +66,7 @@ def _element(item: Item) -> str:
 
 
 @cache
-def _font_face() -> str:
+def font_face() -> str:
     """The bundled font inside the file, so that the figure looks the same wherever it is opened in a browser."""
     font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
     data = base64.b64encode(font).decode()

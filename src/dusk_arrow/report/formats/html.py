@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import base64
 from functools import cache
-from importlib.resources import files
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
-from dusk_arrow.figure.formats.svg import svg
+from dusk_arrow.figure.formats.svg import font_face, svg
 from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
 
 
@@ -17,12 +15,6 @@ from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
 def _templates() -> Environment:
     loader = PackageLoader("dusk_arrow.report.formats")
     return Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
-
-
-@cache
-def _font() -> str:
-    font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
-    return base64.b64encode(font).decode()
 
 
 def write(report: Report) -> bytes:
@@ -34,6 +26,6 @@ def write(report: Report) -> bytes:
         blocks=[(kinds[type(block)], block) for block in report.blocks],
         printed=report.style.printed,
         picture=lambda drawing: Markup(svg(drawing, font=False)),  # what is drawn was escaped when it became SVG
-        font=_font(),
+        font=Markup(font_face()),
     )
     return text.encode()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
 from dusk_arrow.report.material import Material
@@ -33,10 +32,11 @@ def set_aside(material: Material) -> Table | None:
     changes = [t for t in material.turns or () if t.from_data]
     if not rows and not changes:
         return None
+    listed = {f"{name} set aside from {c.name}" for c in material.model.constructs for name, _ in c.aside}
     rows += [
         Row((turn.words, "", "", turn.reason or "no reason was written down"))
         for turn in changes
-        if not turn.words.startswith("set aside")
+        if turn.words not in listed
     ]
     notes = []
     if material.turns is not None:
@@ -91,23 +91,10 @@ def models(material: Material) -> Table | None:
 
 def cited(material: Material) -> list[str]:
     """The figures whose cut-offs this report uses, by key."""
-    if material.composite:
-        own = [
-            "srmr",
-            "loading",
-            "alpha",
-            "rho_a",
-            "composite_reliability",
-            "ave",
-            "htmt",
-            "vif_antecedents",
-            "vif_indicators",
-        ]
-    else:
-        own = ["chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "agfi", "nfi"]
-        own += ["loading", "alpha", "composite_reliability", "ave", "htmt", "vif_antecedents", "vif_indicators"]
+    fit = ["srmr"] if material.composite else ["chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "agfi", "nfi"]
+    measured = ["loading", "alpha", *(["rho_a"] if material.composite else []), "composite_reliability", "ave", "htmt"]
     formative = any(c.mode == "formative" for c in material.model.constructs)
-    return [key for key in own if key in BY_KEY and (formative or key != "vif_indicators")]
+    return [*fit, *measured, "vif_antecedents", *(["vif_indicators"] if formative else [])]
 
 
 def criteria(material: Material) -> Table | None:

@@ -24,8 +24,7 @@ def measures(material: Material) -> Table | None:
     columns = [Column("Construct and items", "text"), *([Column("Wording", "text")] if labels else [])]
     columns += [Column("Loading"), Column(f"{material.level} interval", "range")]
     columns += [Column(words) for _, words in reliabilities]
-    kinds = {"loading": "loading", "weight": "weight"}
-    found = {(p.from_, p.to): p for p in results.parameters if p.kind in kinds}
+    found = {(p.from_, p.to): p for p in results.parameters if p.kind in ("loading", "weight")}
     rows: list[Row] = []
     weights = False
     for construct in quality.constructs:
@@ -50,10 +49,8 @@ def measures(material: Material) -> Table | None:
         )
     if material.interval:
         notes.append(f"Interval: {material.interval}.")
-    if _directions(material):
-        notes.append(
-            f"Reliability means nothing where an item runs against its block: {', '.join(_directions(material))}."
-        )
+    if material.against:
+        notes.append(f"Reliability means nothing where an item runs against its block: {', '.join(material.against)}.")
     return Table("measures", "Measures", tuple(columns), tuple(rows), tuple(notes))
 
 
@@ -61,12 +58,6 @@ def _reliability(construct: ConstructPart, key: str) -> Cell:
     if construct.mode == "formative":
         return ""
     return Number(getattr(construct, key))
-
-
-def _directions(material: Material) -> list[str]:
-    """Items that run against their block."""
-    found = [p.about[0] for p in material.results.problems if p.code == "runs_against_block" and p.about]
-    return list(dict.fromkeys(found))
 
 
 def _triangle(

@@ -148,33 +148,32 @@ def paths(material: Material) -> Table | None:
     for p in found:
         label, answer = stated.get((p.from_, p.to), ("", ""))
         reading = material.standardized(p)
-        own = p.interval if p.bootstrap is None else p.bootstrap.headline
+        own = material.in_units(p)
         why = f"fixed at {p.estimate:g}" if not p.free else ""
         cells: list[Cell] = [label] if stated else []
         cells += [f"{p.from_} → {p.to}", Number(p.standardized), Range(reading.bounds), Number(p.estimate, "plain", 3)]
-        cells += [Number(p.se if p.bootstrap is None else p.bootstrap.se, "plain", 3)]
+        cells += [Number(own.se, "plain", 3)]
         cells += [Number(p.z, "plain")] if z else []
         cells += [
             Number(material.p_value(p), "p"),
             Number(sizes.get((p.from_, p.to)), "plain", 2),
-            answer or why or decided(own),
+            answer or why or decided(own.bounds),
         ]
         rows.append(Row(tuple(cells)))
     for h in results.hypotheses:
         if len(h.route) > 2:
             effect = next((e for e in results.effects if e.via and [e.from_, *e.via, e.to] == h.route), None)
             if effect is not None:
-                own_reading = material.standardized(effect)
-                boot = effect.bootstrap
+                beta, own = material.standardized(effect), material.in_units(effect)
                 cells = [
                     h.label,
                     " → ".join(h.route),
                     Number(effect.standardized),
-                    Range(own_reading.bounds),
+                    Range(beta.bounds),
                     Number(effect.estimate, "plain", 3),
                 ]
-                cells += [Number(boot.se if boot else effect.se, "plain", 3), *([Number(None, "plain")] if z else [])]
-                cells += [Number(boot.p_value if boot else None, "p"), Number(None, "plain"), ANSWERS[h.answer]]
+                cells += [Number(own.se, "plain", 3), *([Number(None, "plain")] if z else [])]
+                cells += [Number(own.boot.p_value if own.boot else None, "p"), Number(None, "plain"), ANSWERS[h.answer]]
                 rows.append(Row(tuple(cells)))
     notes = ["β: standardized, b: in the units of the variables, f²: Cohen (1988)."]
     notes += (
@@ -213,12 +212,11 @@ def effects(material: Material) -> Table | None:
             if e.kind == "total indirect" and alone:
                 continue
             words = names.get(e.kind) or f"through {' → '.join(e.via or [])}"
-            reading, boot = material.standardized(e), e.bootstrap
-            bounds = e.interval if boot is None else boot.headline
+            beta, units = material.standardized(e), material.in_units(e)
             rows.append(
                 Row(
-                    (f"    {words}", Number(e.standardized), Range(reading.bounds), Number(e.estimate, "plain", 3),
-                     Number(boot.se if boot else e.se, "plain", 3), Range(bounds, "plain", 3), decided(bounds))
+                    (f"    {words}", Number(e.standardized), Range(beta.bounds), Number(e.estimate, "plain", 3),
+                     Number(units.se, "plain", 3), Range(units.bounds, "plain", 3), decided(units.bounds))
                 )
             )  # fmt: skip
     notes = ["Kinds of mediation after Zhao, Lynch & Chen (2010)."] if any(m.kind for m in results.mediation) else []
@@ -231,17 +229,13 @@ def effects(material: Material) -> Table | None:
 def explained(material: Material) -> Table | None:
     """R² of every outcome, adjusted where the family has it, and f² of what leads to it."""
     results = material.results
-    modes = {c.name: c.mode for c in results.quality.constructs} if results.quality else {}
-    paths_to = [target for _, target in material.model.paths]
-    outcomes = [name for name in dict.fromkeys(paths_to) if results.r_squared.get(name) is not None]
-    outcomes = [name for name in outcomes if modes.get(name) != "formative" or material.composite]
-    if not outcomes:
+    if not material.outcomes:
         return None
     adjusted = results.r_squared_adjusted
     columns = [Column("Outcome and predictor", "text"), Column("R²"), Column(f"{material.level} interval", "range")]
     columns += [*([Column("Adjusted R²")] if adjusted else []), Column("f²"), Column("Size", "text")]
     rows = []
-    for name in outcomes:
+    for name in material.outcomes:
         boot = results.bootstrap_figures.get(f"r_squared.{name}")
         cells: list[Cell] = [name, Number(results.r_squared[name]), Range(boot.headline if boot else None)]
         cells += [Number(adjusted.get(name))] if adjusted else []
@@ -274,11 +268,11 @@ def parameters(material: Material) -> Table | None:
     )  # fmt: skip
     rows = []
     for p in found:
-        bounds = p.interval if p.bootstrap is None else p.bootstrap.headline
+        own = material.in_units(p)
         rows.append(
             Row(
-                (name_of(p), p.kind, Number(p.estimate, "plain", 3), Number(p.se if p.bootstrap is None else p.bootstrap.se, "plain", 3),
-                 Number(material.p_value(p), "p"), Range(bounds, "plain", 3), Number(p.standardized), p.why_fixed or "")
+                (name_of(p), p.kind, Number(p.estimate, "plain", 3), Number(own.se, "plain", 3),
+                 Number(material.p_value(p), "p"), Range(own.bounds, "plain", 3), Number(p.standardized), p.why_fixed or "")
             )
         )  # fmt: skip
     notes = (f"Interval: {material.interval}.",) if material.interval else ()

@@ -45,9 +45,7 @@ def measures(material: Material) -> list[str]:
     if loadings:
         low, high = min(value for value, _ in loadings), max(value for value, _ in loadings)
         said.append(f"Standardized loadings ran from {WRITTEN.number(low)} to {WRITTEN.number(high)}.")
-        against = list(
-            dict.fromkeys(p.about[0] for p in material.results.problems if p.code == "runs_against_block" and p.about)
-        )
+        against = material.against
         if against:
             said.append(
                 f"{listed(against)} {'runs' if len(against) == 1 else 'run'} against {'its' if len(against) == 1 else 'their'} block."
@@ -137,10 +135,6 @@ def significant(bounds: Interval | None) -> str:
     return {"": "", "excludes zero": "significant", "contains zero": "not significant"}[decided(bounds)]
 
 
-def _deciding(part: ParameterPart | EffectPart) -> Interval | None:
-    return part.interval if part.bootstrap is None else part.bootstrap.headline
-
-
 def _figures(material: Material, part: ParameterPart | EffectPart) -> str:
     reading = material.standardized(part)
     bounds = f", {material.level} interval {WRITTEN.range(reading.bounds)}" if reading.bounds else ""
@@ -155,20 +149,16 @@ def paths(material: Material) -> list[str]:
     groups: dict[str, list[str]] = {"significant": [], "not significant": [], "": []}
     for p in results.parameters:
         if p.kind == "path" and p.free:
-            groups[significant(_deciding(p))].append(f"from {p.from_} to {p.to} ({_figures(material, p)})")
+            groups[significant(material.in_units(p).bounds)].append(
+                f"from {p.from_} to {p.to} ({_figures(material, p)})"
+            )
     for word, names in groups.items():
         if names and word:
             many = len(names) > 1
             said.append(f"The path{'s' if many else ''} {'; '.join(names)} {'were' if many else 'was'} {word}.")
         elif names:
             said.append(f"Without intervals: the paths {'; '.join(names)}.")
-    modes = {c.name: c.mode for c in results.quality.constructs} if results.quality else {}
-    outcomes = list(dict.fromkeys(target for _, target in material.model.paths))
-    shares = [
-        f"{100 * value:.0f} % of {name}"
-        for name in outcomes
-        if (value := results.r_squared.get(name)) is not None and (material.composite or modes.get(name) != "formative")
-    ]
+    shares = [f"{100 * (results.r_squared[name] or 0.0):.0f} % of {name}" for name in material.outcomes]
     if shares:
         said.append(f"The model explains {listed(shares, 20)}.")
     return [" ".join(said)] if said else []
@@ -191,12 +181,12 @@ def mediation(material: Material) -> list[str]:
             if routes
             else ""
         )
-        word = significant(_deciding(indirect))
+        word = significant(material.in_units(indirect).bounds)
         verb = f" was {word}" if word else ""
         sentence = f"The indirect effect of {known.from_} on {known.to}{through}{verb} ({_figures(material, indirect)})"
         direct = next((e for e in own if e.kind == "direct"), None)
         if direct is not None:
-            word = significant(_deciding(direct))
+            word = significant(material.in_units(direct).bounds)
             sentence += f"; the direct effect{f' was {word}' if word else ''} ({_figures(material, direct)})"
         sentence += "."
         if len(routes) > 1:
