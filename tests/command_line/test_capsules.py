@@ -75,6 +75,25 @@ def test_steps_of_the_data_are_taken_again(tmp_path: Path, capsys: pytest.Captur
     assert "the same to the last digit" in capsys.readouterr().out
 
 
+def test_the_original_file_is_in_the_capsule_and_read_again(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """Whoever doubts how the data were read has the very file, with the options; another file is found out."""
+    survey = tmp_path / "survey.csv"
+    text = (DEMO / "river_wardens.csv").read_text().replace(",", ";").replace("NA", "-9")
+    survey.write_bytes(("made up\n" + text).encode("utf-16"))
+    file = tmp_path / "it.zip"
+    how = ["--data", str(survey), "--skip", "1", "--missing-codes", "-9", "--encoding", "utf-16", "--no-what-ifs"]
+    assert fit([MODEL, *how, "--capsule", str(file), "--json", str(tmp_path / "first.json")]) == 0
+    files = unpack(file.read_bytes(), KIND)
+    assert files["data/original/survey.csv"] == survey.read_bytes()
+    assert json.loads(files["data/reading.json"])["options"]["skip"] == 1
+    assert fit([str(file)]) == 0
+    assert "survey.csv, read again, gives the same data" in capsys.readouterr().out
+    other = survey.read_bytes().replace("5".encode("utf-16-le"), "6".encode("utf-16-le"), 1)
+    file.write_bytes(pack(KIND, files | {"data/original/survey.csv": other}))
+    assert fit([str(file)]) == 3
+    assert "gives other data" in capsys.readouterr().out
+
+
 def test_other_numbers_are_not_called_the_same(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     """A capsule whose document says something else is found out, and where."""
     file = tmp_path / "it.zip"

@@ -37,7 +37,7 @@ def test_a_capsule_opens_as_the_same_analysis(client: FlaskClient, model: dict[s
     address = settled(client, model)
     content = client.get(f"{address}/capsule.zip").get_data()
     again = repeated(read(content))
-    assert (again.largest, again.same) == (0.0, True)
+    assert (again.largest, again.same, again.original) == (0.0, True, True)
     made = opened(client, content).get_json()
     before, after = (client.get(at).get_json() for at in (address, f"/api/models/{made['model_id']}"))
     assert after["sentences"] == before["sentences"]
@@ -55,7 +55,7 @@ def test_a_capsule_without_cases_holds_none(client: FlaskClient, model: dict[str
     content = client.get(f"{address}/capsule.zip?data=false").get_data()
     names = zipfile.ZipFile(io.BytesIO(content)).namelist()
     assert "data/moments.json" in names
-    assert not any("parquet" in name for name in names)
+    assert not any("parquet" in name or "original" in name for name in names)
     assert repeated(read(content)).largest < 1e-9
     made = opened(client, content).get_json()
     assert client.get(f"/api/projects/{made['project_id']}").get_json()["data_kind"] == "matrix"
@@ -77,7 +77,9 @@ def test_a_whole_project_opens_elsewhere(client: FlaskClient, model: dict[str, A
     back = client.post(f"{other}/redo", json={"parent": after["revision"]["id"]}).get_json()
     assert [a["indicator"] for c in back["constructs"] for a in c["aside"]] == ["ef5"]
     again = client.get(f"/api/projects/{made['project_id']}/project.zip").get_data()
-    assert set(unpack(again, "project")) is not None
+    first, second = (unpack(one, "project") for one in (content, again))
+    originals = [[value for name, value in files.items() if "original" in name] for files in (first, second)]
+    assert originals[0] == originals[1] != []
 
 
 def test_what_was_changed_or_is_none_is_refused(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811

@@ -1,4 +1,4 @@
-"""A capsule: sentences, settings and seed, data with their recorded steps (or, without them, the moments), cut-offs, the trail with
+"""A capsule: sentences, settings and seed, data with the file they came from and their recorded steps (or, without them, the moments), cut-offs, the trail with
 its reasons, and the results document, in one .zip that can be run again."""
 
 from __future__ import annotations
@@ -7,6 +7,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from importlib.resources import files as resources
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from dusk_arrow.core.specification.model import read as read_model
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Line, Specification
 from dusk_arrow.core.specification.writing import write as write_model
+from dusk_arrow.exchange.origins import Origin, from_notes
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import read_steps, write_steps
 from dusk_arrow.report.options import ReportOptions
@@ -29,12 +31,13 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
 
 KIND = "capsule"
+ORIGINAL = "data/original/"
 
 
 @dataclass(frozen=True)
 class Capsule:
     """An analysis: `source` are the cases as they were imported, before their `steps`, or the moments that were analysed;
-    `trail` are the changes that led to the model; `results` what came of it."""
+    `origin` is the file they came from; `trail` are the changes that led to the model; `results` what came of it."""
 
     model: str
     settings: Settings
@@ -44,6 +47,7 @@ class Capsule:
     criteria: Sheet
     trail: Sequence[dict[str, Any]] = ()
     report: ReportOptions = field(default_factory=ReportOptions)
+    origin: Origin | None = None
 
 
 def without_cases(capsule: Capsule) -> Capsule:
@@ -65,7 +69,7 @@ def without_cases(capsule: Capsule) -> Capsule:
                     Line(comment=f"set aside from {construct.name}: {item}" + (f", because {reason}" if reason else ""))
                 )
     model = write_model(Specification((*said.lines, *notes)))
-    return replace(capsule, model=model, source=source, steps=[])
+    return replace(capsule, model=model, source=source, steps=[], origin=None)
 
 
 def write(capsule: Capsule) -> bytes:
@@ -88,6 +92,9 @@ def write(capsule: Capsule) -> bytes:
         files["steps.json"] = write_steps(list(capsule.steps))
     else:
         files["data/moments.json"] = moments_to_json(source)
+    if capsule.origin is not None:
+        files["data/reading.json"] = json.dumps(capsule.origin.notes(), ensure_ascii=False, indent=1)
+        files[ORIGINAL + Path(capsule.origin.file_name).name] = capsule.origin.content
     return pack(KIND, files)
 
 
@@ -103,11 +110,15 @@ def read(content: bytes) -> Capsule:
             notes = json.loads(files["data/columns.json"])
             source = from_parquet(files["data/data.parquet"], notes["name"], notes["columns"])
             steps = read_steps(files["steps.json"])
+        origin = None
+        if "data/reading.json" in files:
+            kept = next(value for name, value in files.items() if name.startswith(ORIGINAL))
+            origin = from_notes(json.loads(files["data/reading.json"]), kept)
         return Capsule(
             files["model.txt"].decode(), Settings.model_validate_json(files["settings.json"]), source, steps,
             Results.model_validate_json(files["results.json"]),
             sheet(criteria["preset"], {key: (bounds[0], bounds[1]) for key, bounds in criteria["own"].items()}),
-            json.loads(files["trail.json"]), ReportOptions.model_validate_json(files["report-options.json"]),
+            json.loads(files["trail.json"]), ReportOptions.model_validate_json(files["report-options.json"]), origin,
         )  # fmt: skip
-    except (KeyError, ValueError, TypeError, IndexError, ValidationError) as error:
+    except (KeyError, ValueError, TypeError, IndexError, StopIteration, ValidationError) as error:
         raise damaged(f"This capsule cannot be read: {type(error).__name__} in one of its files.") from None

@@ -11,6 +11,7 @@ from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, Progress, run_here
@@ -24,18 +25,21 @@ ASIDE = ("problems", "settings", "version", "what_ifs", "holdout")
 @dataclass(frozen=True)
 class Repetition:
     """What came of a capsule: the new document, how many numbers were compared, the largest relative difference and where it is,
-    and whether resamples were left out because there are no cases."""
+    whether resamples were left out because there are no cases, and whether the original file, read again, gives the same data (None:
+    it is not there)."""
 
     results: Results
     compared: int
     largest: float
     where: str
     without_bootstrap: bool
+    original: bool | None = None
+    file_name: str = ""
 
     @property
     def same(self) -> bool:
         """Whether every number is the same to nine digits."""
-        return self.compared > 0 and self.largest <= SAME
+        return self.compared > 0 and self.largest <= SAME and self.original is not False
 
     @property
     def words(self) -> str:
@@ -45,6 +49,10 @@ class Repetition:
             if self.without_bootstrap
             else ""
         )
+        if self.original is False:
+            return f"Not repeated: {self.file_name}, read again, gives other data than the capsule holds.{left}"
+        if self.original:
+            left = f" {self.file_name}, read again, gives the same data.{left}"
         if self.largest == 0:
             return f"Repeated: all {self.compared:,} numbers of the capsule are the same to the last digit.{left}"
         what = "Repeated" if self.same else "Not repeated"
@@ -59,6 +67,14 @@ def source_of(capsule: Capsule) -> Source:
     if faults:
         raise ProblemError(faults)
     return data
+
+
+def _same_data(origin: Origin, source: Source) -> bool:
+    """Whether the original file holds what the capsule says it does."""
+    try:
+        return origin.read()[0].fingerprint() == source.fingerprint()
+    except ProblemError:
+        return False
 
 
 def repeated(capsule: Capsule, runner: ChunkRunner = run_here, progress: Progress | None = None) -> Repetition:
@@ -81,7 +97,9 @@ def repeated(capsule: Capsule, runner: ChunkRunner = run_here, progress: Progres
         gap = abs(old - new) / scale if new == new else float("inf")
         if gap > largest:
             largest, where = gap, at
-    return Repetition(results, compared, largest, where, without)
+    origin = capsule.origin
+    original = None if origin is None else _same_data(origin, capsule.source)
+    return Repetition(results, compared, largest, where, without, original, origin.file_name if origin else "")
 
 
 def _pairs(old: Any, new: Any, at: str, skipped: frozenset[str]) -> Iterator[tuple[str, float, float]]:

@@ -8,8 +8,7 @@ from sqlalchemy import select
 
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.exchange.csv_files import read_csv
-from dusk_arrow.exchange.labels import with_labels
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import ProjectRow
@@ -25,10 +24,11 @@ def load_demo(sessions: Sessions, folder: Path) -> list[str]:
         with sessions.begin() as session:
             if session.scalars(select(ProjectRow).where(ProjectRow.demo == key)).first() is not None:
                 continue
-            reading = read_csv((folder / f"{key}.csv").read_bytes(), key)
-            data = with_labels(reading.data, (folder / f"{key}.labels.csv").read_text())
-            problems = [problem_part(problem).model_dump(mode="json") for problem in reading.problems]
-            _, model = store.create_project(session, name, data, problems, demo=key)
+            labels = (folder / f"{key}.labels.csv").read_text()
+            origin = Origin(f"{key}.csv", (folder / f"{key}.csv").read_bytes(), names=labels)
+            data, noticed = origin.read()
+            problems = [problem_part(problem).model_dump(mode="json") for problem in noticed]
+            _, model = store.create_project(session, name, data, problems, demo=key, origin=origin)
             specification = write(parse((folder / f"{key}.txt").read_text()))
             store.add_revision(session, model, specification, [], "the theory as it was planned", None)
             loaded.append(name)

@@ -14,8 +14,7 @@ from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.exchange.csv_files import decode
-from dusk_arrow.exchange.previews import with_names
-from dusk_arrow.exchange.reading import read_any
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.recorded_steps import read_steps
 from dusk_arrow.results.document import ProblemPart
@@ -73,20 +72,17 @@ def _parts(text: str) -> tuple[str, ...]:
 
 def read_imported(
     path: str, options: argparse.Namespace, kind: Literal["cases", "matrix"] | None = None
-) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
-    """The cases or the matrix of a file before any recorded step, with what was noticed. Raises ProblemError."""
+) -> tuple[DataSet | Moments, tuple[Problem, ...], Origin]:
+    """The cases or the matrix of a file before any recorded step, with what was noticed, and the file. Raises ProblemError."""
     n, offset = getattr(options, "n", None), 1 if getattr(options, "moments_divisor", "n-1") == "n-1" else 0
     how = _reading_options(options, "cases" if options.cases else kind)
+    names = decode(read_bytes(options.names))[0] if options.names else ""
+    origin = Origin(Path(path).name, read_bytes(path), how, names, n, offset)
     try:
-        data, noticed = read_any(read_bytes(path), Path(path).name, how, n, offset)
+        data, noticed = origin.read()
     except ProblemError as error:
         raise ProblemError([_with_option(found) for found in error.problems]) from None
-    noticed = tuple(_with_option(found) for found in noticed)
-    if isinstance(data, Moments):
-        return data, noticed
-    if options.names:
-        data = with_names(data, decode(read_bytes(options.names))[0])
-    return data, noticed
+    return data, tuple(_with_option(found) for found in noticed), origin
 
 
 def steps_of(options: argparse.Namespace) -> list[Step]:
@@ -106,7 +102,7 @@ def read_source(
     path: str, options: argparse.Namespace, kind: Literal["cases", "matrix"] | None = None
 ) -> tuple[DataSet | Moments, tuple[Problem, ...]]:
     """The cases or the matrix of a file, as the options say, with what was noticed. Raises ProblemError."""
-    data, noticed = read_imported(path, options, kind)
+    data, noticed, _ = read_imported(path, options, kind)
     return (data if isinstance(data, Moments) else stepped(data, steps_of(options))), noticed
 
 

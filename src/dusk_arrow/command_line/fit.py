@@ -35,6 +35,7 @@ from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, Progress, run_here
@@ -49,24 +50,25 @@ from dusk_arrow.runs.workers import Workers, workers_of
 
 
 class _Read(NamedTuple):
-    """What is analysed, what was noticed on reading, and what it was before its steps."""
+    """What is analysed, what was noticed on reading, what it was before its steps, and the file it came from."""
 
     source: Source
     noticed: list[Problem]
     imported: Source
     steps: list[Step]
+    origin: Origin
 
 
 def _read(options: argparse.Namespace, specification: Specification) -> _Read:
     if bool(options.data) == bool(options.moments):
         raise problem("data_missing", "Give either --data FILE or --moments MATRIX.csv.")
-    imported, noticed = (
+    imported, noticed, origin = (
         read_imported(options.moments, options, "matrix") if options.moments else read_imported(options.data, options)
     )
     if isinstance(imported, Moments):
         if options.hold_out_half is not None:
             raise problem("half_needs_cases", "Half of the cases can only be held out where there are cases.")
-        return _Read(imported, list(noticed), imported, [])
+        return _Read(imported, list(noticed), imported, [], origin)
     steps = steps_of(options)
     if options.hold_out_half is not None:
         steps = [*steps, HoldOutHalf(read(specification).columns, options.hold_out_half)]
@@ -74,7 +76,7 @@ def _read(options: argparse.Namespace, specification: Specification) -> _Read:
         if half_step(steps) is None:
             raise problem("nothing_held_out", "There is no half to be opened: hold one out with --hold-out-half SEED.")
         steps = [replace(step, opened=True) if isinstance(step, HoldOutHalf) else step for step in steps]
-    return _Read(stepped(imported, steps), list(noticed), imported, steps)
+    return _Read(stepped(imported, steps), list(noticed), imported, steps, origin)
 
 
 def _stored_settings(path: str) -> dict[str, Any]:
@@ -159,7 +161,7 @@ def fit(arguments: list[str]) -> int:
             return repeat(options, _progress)
         settings = _settings(options)
         specification = parse(read_bytes(options.model).decode("utf-8-sig", errors="replace"))
-        source, noticed, imported, steps = _read(options, specification)
+        source, noticed, imported, steps, origin = _read(options, specification)
         asked = asked_of(options)
         runner: ChunkRunner = run_here
         if settings.bootstrap and (options.scheduler or (settings.bootstrap > 1000 and options.workers > 1)):
@@ -178,7 +180,7 @@ def fit(arguments: list[str]) -> int:
             if options.capsule:
                 from dusk_arrow.command_line.repeating import save
 
-                save(options, results, imported, steps, criteria)
+                save(options, results, imported, steps, criteria, origin)
             if options.scores:
                 _write_scores(results, source, options)
             if not options.json:

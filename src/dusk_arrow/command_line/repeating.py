@@ -15,16 +15,22 @@ from dusk_arrow.command_line.tables import readable
 from dusk_arrow.core.assessment.criteria import Sheet
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.observations.steps import Step
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.results.bootstrapping import ChunkRunner, run_here
 from dusk_arrow.results.document import Results
 from dusk_arrow.runs.workers import Workers, workers_of
 
 
 def save(
-    options: argparse.Namespace, results: Results, imported: Source, steps: Sequence[Step], criteria: Sheet
+    options: argparse.Namespace,
+    results: Results,
+    imported: Source,
+    steps: Sequence[Step],
+    criteria: Sheet,
+    origin: Origin | None,
 ) -> None:
     """Writes the capsule that was asked for; without the data where that was."""
-    capsule = Capsule(results.model, results.settings, imported, list(steps), results, criteria)
+    capsule = Capsule(results.model, results.settings, imported, list(steps), results, criteria, origin=origin)
     write_bytes(options.capsule, write(without_cases(capsule) if options.without_data else capsule))
 
 
@@ -49,7 +55,7 @@ def repeat(options: argparse.Namespace, progress: Callable[[int], Any]) -> int:
         write_text(options.json, json.dumps(document, ensure_ascii=False, indent=1) + "\n")
     write_files(asked, found.results, source_of(capsule), list(capsule.steps), capsule.criteria)
     if options.capsule:
-        save(options, found.results, capsule.source, capsule.steps, capsule.criteria)
+        save(options, found.results, capsule.source, capsule.steps, capsule.criteria, capsule.origin)
     if options.json != "-":
         print(readable(found.results, capsule.criteria) + f"\n\n{found.words}" if not options.json else found.words)
     return ESTIMATED if found.same else NOT_ESTIMATED

@@ -18,7 +18,7 @@ KIND = "project"
 PARTS: tuple[tuple[str, type[Base]], ...] = (
     ("data_sets", DataSetRow), ("data_versions", DataVersionRow), ("models", ModelRow), ("revisions", RevisionRow), ("runs", RunRow),
 )  # fmt: skip
-OWN = {"content"}  # kept as files of their own
+OWN = {"content", "original"}  # kept as files of their own
 
 
 def _line(row: Base) -> dict[str, Any]:
@@ -30,7 +30,9 @@ def save_project(session: Session, project: ProjectRow) -> bytes:
     """The file of a project; models that were put away and runs that are not finished stay behind."""
     sets = list(
         session.scalars(
-            select(DataSetRow).where(DataSetRow.project_id == project.id).options(undefer(DataSetRow.content))
+            select(DataSetRow)
+            .where(DataSetRow.project_id == project.id)
+            .options(undefer(DataSetRow.content), undefer(DataSetRow.original))
         )
     )
     versions = list(
@@ -52,6 +54,7 @@ def save_project(session: Session, project: ProjectRow) -> bytes:
         "project.json": json.dumps({"project": _line(project), **parts}, ensure_ascii=False)
     }
     files |= {f"data/{row.id}": row.content for row in sets}
+    files |= {f"data/{row.id}-original": row.original for row in sets if row.original is not None}
     return pack(KIND, files)
 
 
@@ -91,7 +94,11 @@ def _rebuilt(session: Session, found: dict[str, Any], files: dict[str, bytes]) -
             made[int(line["id"])] = row
         return made
 
-    sets = add("data_sets", DataSetRow, lambda line: {"project_id": project.id, "content": files[f"data/{line['id']}"]})
+    def data(line: dict[str, Any]) -> dict[str, Any]:
+        at = f"data/{line['id']}"
+        return {"project_id": project.id, "content": files[at], "original": files.get(f"{at}-original")}
+
+    sets = add("data_sets", DataSetRow, data)
     versions = add("data_versions", DataVersionRow, lambda line: {"data_set_id": sets[line["data_set_id"]].id})
     models = add(
         "models", ModelRow, lambda line: {"project_id": project.id, "head_id": None, "onward": {}, "removed": None}

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
+from dusk_arrow.exchange.origins import Origin, from_notes
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import step_list
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
@@ -31,8 +32,10 @@ def list_projects(session: Session) -> Sequence[ProjectRow]:
     return session.scalars(select(ProjectRow).where(ProjectRow.removed.is_(None)).order_by(ProjectRow.id.desc())).all()
 
 
-def add_data_set(session: Session, project: ProjectRow, data: Source, problems: list[dict[str, Any]]) -> DataSetRow:
-    """An imported file."""
+def add_data_set(
+    session: Session, project: ProjectRow, data: Source, problems: list[dict[str, Any]], origin: Origin | None
+) -> DataSetRow:
+    """Imported data, with the file they came from where there is one."""
     matrix = isinstance(data, Moments)
     row = DataSetRow(
         project_id=project.id,
@@ -43,6 +46,8 @@ def add_data_set(session: Session, project: ProjectRow, data: Source, problems: 
         n_cases=data.n,
         fingerprint=data.fingerprint(),
         kind="matrix" if matrix else "cases",
+        original=None if origin is None else origin.content,
+        reading=None if origin is None else origin.notes(),
     )
     session.add(row)
     session.flush()
@@ -73,12 +78,13 @@ def create_project(
     problems: list[dict[str, Any]],
     demo: str | None = None,
     steps: Sequence[Step] = (),
+    origin: Origin | None = None,
 ) -> tuple[ProjectRow, ModelRow]:
     """A project with its data and an empty first model."""
     project = ProjectRow(name=name, demo=demo)
     session.add(project)
     session.flush()
-    data_set = add_data_set(session, project, data, problems)
+    data_set = add_data_set(session, project, data, problems, origin)
     outcome = apply_steps(data, steps)[0] if isinstance(data, DataSet) else data
     version = add_data_version(
         session, data_set, step_list().dump_python(list(steps), mode="json"), "as imported", outcome
@@ -104,6 +110,11 @@ def load_import(row: DataSetRow) -> Source:
     if row.kind == "matrix":
         return moments_from_json(row.content)
     return from_parquet(row.content, row.name, row.columns)
+
+
+def origin_of(row: DataSetRow) -> Origin | None:
+    """The file that was imported; None where only what it held was kept."""
+    return None if row.original is None or row.reading is None else from_notes(row.reading, row.original)
 
 
 def steps_of(version: DataVersionRow) -> list[Step]:

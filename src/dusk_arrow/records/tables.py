@@ -35,8 +35,8 @@ class ProjectRow(Base):
 
 
 class DataSetRow(Base):
-    """An imported file, never changed: columns as Parquet bytes (or a matrix as JSON), what is known of them, and what was
-    noticed on import."""
+    """An imported file, never changed: columns as Parquet bytes (or a matrix as JSON), what is known of them, what was
+    noticed on import, and the file itself with the options it was read with (null where an earlier version imported it)."""
 
     __tablename__ = "data_sets"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -48,6 +48,8 @@ class DataSetRow(Base):
     n_cases: Mapped[int]
     fingerprint: Mapped[str] = mapped_column(Text)
     kind: Mapped[str] = mapped_column(Text, default="cases")
+    original: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    reading: Mapped[dict[str, Any] | None]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -61,10 +61,11 @@ def get_capsule(path: ModelPath, query: CapsuleQuery) -> Response:
         version = store.version_of(session, head)
         data_set = session.get_one(DataSetRow, version.data_set_id)
         imported = store.load_import(data_set)
-        steps = store.steps_of(version)
+        steps, origin = store.steps_of(version), store.origin_of(data_set)
         view = ViewPart.model_validate(model.view)
         trail, criteria, name = _trail(session, model, head), cut_offs(session, model), data_set.name
-    capsule = Capsule(results.model, results.settings, imported, steps, results, criteria, trail, view.report)
+    report = view.report
+    capsule = Capsule(results.model, results.settings, imported, steps, results, criteria, trail, report, origin)
     return attachment(write(capsule if query.data else without_cases(capsule)), f"{_named(name)}_capsule.zip", ZIP)
 
 
@@ -106,7 +107,7 @@ def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, Model
     parse(capsule.model)
     name = capsule.source.name.replace("_", " ")
     project, model = store.create_project(
-        session, f"{name} (from a capsule)", capsule.source, [], steps=list(capsule.steps)
+        session, f"{name} (from a capsule)", capsule.source, [], steps=list(capsule.steps), origin=capsule.origin
     )
     project.criteria = {
         "preset": capsule.criteria.preset,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from flask import Response
@@ -18,6 +18,7 @@ from dusk_arrow.core.specification.applying import rename_column
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
 from dusk_arrow.exchange.file_formats import Use, written
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.exchange.recorded_steps import AnyStep, step_list, write_steps
 from dusk_arrow.exchange.writing import write_data, write_tables
 from dusk_arrow.records import store
@@ -232,32 +233,43 @@ class Replaced(BaseModel):
     models_changed: list[str]
 
 
-def _wave(session: Session, path: ProjectPath, form: FileForm) -> tuple[ProjectRow, DataSet, Replaced, list[Step]]:
+class _Wave(NamedTuple):
+    """A new file in the place of the data: what it holds, what differs, and the steps that are taken again."""
+
+    project: ProjectRow
+    data: DataSet
+    found: Replaced
+    steps: list[Step]
+    origin: Origin
+
+
+def _wave(session: Session, path: ProjectPath, form: FileForm) -> _Wave:
     project = find_project(session, path.project_id)
     version = store.current_version(session, project)
     before = version_data(version.id)
-    data, noticed, _ = read_form(form)
+    data, noticed, _, origin = read_form(form)
     if isinstance(data, Moments) or isinstance(before, Moments):
         raise refuse(422, "waves_need_cases", "Only cases can be replaced by a new wave.")
     steps: list[Step] = [step for step in store.steps_of(version) if not isinstance(step, HoldOut | HoldOutHalf)]
     after, faults = apply_steps(data, steps)
     problems = [problem_part(problem) for problem in [*noticed, *faults]]
-    return project, data, Replaced(report=compare_waves(before, after), problems=problems, models_changed=[]), steps
+    found = Replaced(report=compare_waves(before, after), problems=problems, models_changed=[])
+    return _Wave(project, data, found, steps, origin)
 
 
 @api.post("/<int:project_id>/wave-previews", operation_id="previewWave", responses={200: Replaced})
 def preview_wave(path: ProjectPath, form: FileForm) -> Response:
     """What would differ if a new file took the place of the data; nothing is stored."""
     with context().sessions() as session:
-        return reply(_wave(session, path, form)[2])
+        return reply(_wave(session, path, form).found)
 
 
 @api.post("/<int:project_id>/waves", operation_id="replaceData", responses={201: Replaced})
 def replace_data(path: ProjectPath, form: FileForm) -> Response:
     """Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it."""
     with context().sessions.begin() as session:
-        project, data, found, steps = _wave(session, path, form)
-        row = store.add_data_set(session, project, data, [p.model_dump(mode="json") for p in found.problems])
+        project, data, found, steps, origin = _wave(session, path, form)
+        row = store.add_data_set(session, project, data, [p.model_dump(mode="json") for p in found.problems], origin)
         after, _ = apply_steps(data, steps)
         said = f"new wave {data.name}, {after.n} cases"
         version = store.add_data_version(session, row, step_list().dump_python(steps, mode="json"), said, after)

@@ -6,6 +6,7 @@ import json
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from flask import Response
@@ -16,6 +17,7 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.exchange.previews import preview, with_names
 from dusk_arrow.exchange.reading import read_any
 from dusk_arrow.exchange.reading_options import ReadingOptions
@@ -129,22 +131,24 @@ def _kept(file: FileStorage) -> Iterator[str]:
         yield target.name
 
 
-def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step]]:
-    """The data of a form, what was noticed, and the steps to be recorded. Raises ProblemError."""
+def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step], Origin]:
+    """The data of a form, what was noticed, the steps to be recorded, and the file itself. Raises ProblemError."""
     options = form.options
     file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
     offset = 1 if options.moments_divisor == "n-1" else 0
     with _kept(form.file) as path:
         data, noticed = context().readers.read(read_any, path, file_name, options.reading(), options.n, offset)
+        content = Path(path).read_bytes()
+    origin = Origin(file_name, content, options.reading(), form.names, options.n, offset)
     steps: list[Step] = list(form.steps)
     if isinstance(data, Moments):
-        return data, list(noticed), []
+        return data, list(noticed), [], origin
     if form.names.strip():
         data = with_names(data, form.names)
     _, faults = apply_steps(data, steps)
     if faults:
         raise ProblemError(faults)
-    return data, list(noticed), steps
+    return data, list(noticed), steps, origin
 
 
 @api.post("/previews", operation_id="previewFile", responses={200: PreviewPart})
@@ -186,12 +190,12 @@ def preview_file(form: FileForm) -> Response:
 @projects.api.post("", operation_id="createProject", responses={201: Created})
 def create_project(form: FileForm) -> Response:
     """A project from a data file or matrix. Nothing is stored when the file cannot be used."""
-    data, noticed, steps = read_form(form)
+    data, noticed, steps, origin = read_form(form)
     problems = [problem_part(problem) for problem in noticed]
     name = form.name or data.name.replace("_", " ")
     with context().sessions.begin() as session:
         project, model = store.create_project(
-            session, name, data, [p.model_dump(mode="json") for p in problems], steps=steps
+            session, name, data, [p.model_dump(mode="json") for p in problems], steps=steps, origin=origin
         )
         created = Created(project_id=project.id, model_id=model.id, problems=problems)
     return reply(created, 201)
