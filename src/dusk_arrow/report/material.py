@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import NamedTuple
 
+from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.assessment.criteria import USUAL, Sheet
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.specification.model import Model, read
@@ -27,16 +29,27 @@ class Turn:
     from_data: bool
 
 
+class Beside(NamedTuple):
+    """A model of the project with its name, and how it compares with the one that is reported (None: it is that one, or its family
+    knows no test)."""
+
+    name: str
+    results: Results
+    comparison: Comparison | None = None
+
+
 @dataclass(frozen=True)
 class Material:
-    """A results document with the cut-offs in force, what screening says of its columns, the steps taken with the data, the changes that led to the model (None where nobody recorded them), and models beside it by name."""
+    """A results document with the cut-offs in force, what screening says of its columns, the steps
+    taken with the data, the changes that led to the model (None
+    where nobody recorded them), and the models of the project, the reported one among them."""
 
     results: Results
     criteria: Sheet = USUAL
     screening: Screening | None = None
     steps: Sequence[str] = ()
     turns: Sequence[Turn] | None = None
-    beside: Sequence[tuple[str, Results]] = ()
+    beside: Sequence[Beside] = ()
 
     @cached_property
     def model(self) -> Model:
@@ -118,7 +131,7 @@ def material(
     criteria: Sheet = USUAL,
     steps: Sequence[str] = (),
     turns: Sequence[Turn] | None = None,
-    beside: Sequence[tuple[str, Results]] = (),
+    beside: Sequence[Beside] = (),
     found: Screening | None = None,
 ) -> Material:
     """What a report is made of, with the columns in use screened where there are cases and that was not done before. Documents that

@@ -176,6 +176,16 @@ def _quick(head: RevisionRow) -> Any:
     return quick_fit(parse(head.specification), data, Settings.model_validate(head.settings))
 
 
+def against(first: RevisionRow, second: RevisionRow) -> Comparison | None:
+    """Whether one of two revisions is nested in the other, and the test; None where their family knows none, or one cannot be
+    estimated."""
+    settings = Settings.model_validate(first.settings)
+    one, other = _quick(first), _quick(second)
+    if one is None or other is None or settings.family != Settings.model_validate(second.settings).family:
+        return None
+    return compare(one, other, settings)
+
+
 def difference_part(found: Comparison) -> DifferencePart | None:
     """The test of two models' difference; None where there is none."""
     return None if found.difference is None else DifferencePart(**asdict(found.difference))

@@ -8,20 +8,22 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, ValidationError
 
+from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.observations.steps import words as step_words
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Rectangle
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.formats.registry import finest
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.records import store
-from dusk_arrow.records.tables import DataSetRow, ProjectRow
+from dusk_arrow.records.tables import DataSetRow, ProjectRow, RevisionRow
 from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, drawn
 from dusk_arrow.report.cells import Align, Style, Table
 from dusk_arrow.report.formats.registry import FORMATS
-from dusk_arrow.report.material import Material, Turn, material, screened
+from dusk_arrow.report.material import Beside, Material, Turn, material, screened
 from dusk_arrow.report.options import NamedFigure
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
+from dusk_arrow.server.comparisons import against
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import document_of, fit_revision, with_importance
@@ -138,7 +140,7 @@ def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
         by_id = {row.id: row for row in store.revisions_of(session, model.id)}
         turns = [Turn(row.words, row.reason, row.prompted == "data") for row in store.way_of(head, by_id)]
         heads = [(other.name, store.head_of(session, other)) for other in store.models_of(session, model.project_id)]
-        beside = [(name, fit_revision(session, row)) for name, row in heads if row.specification]
+        stated = [(name, row, fit_revision(session, row)) for name, row in heads if row.specification]
         criteria, view = cut_offs(session, model), ViewPart.model_validate(model.view)
         steps = [step_words(step) for step in store.steps_of(version) if step.on]
         title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
@@ -152,8 +154,13 @@ def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
         version_id,
         lambda: screened(results, data),
     )
-    others = [(other, one) for other, one in beside if one.converged]
-    return material(results, data, criteria, steps, turns, others, found), view, title, name
+    beside = [Beside(other, one, _test(head, row)) for other, row, one in stated if one.converged]
+    return material(results, data, criteria, steps, turns, beside, found), view, title, name
+
+
+def _test(head: RevisionRow, other: RevisionRow) -> Comparison | None:
+    """How another model of the project compares with the one that is reported."""
+    return None if head.id == other.id else keep(f"against {head.id}", other.id, lambda: against(head, other))
 
 
 def report_of(model_id: int) -> tuple[Report, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
 from dusk_arrow.report.material import Material
@@ -66,9 +67,11 @@ def models(material: Material) -> Table | None:
         Column("SRMR"),
     ]
     columns += [Column("AIC"), Column("BIC")]
+    tested = any(one.comparison is not None for one in material.beside)
+    columns += [Column("Δχ²"), Column("Δdf"), Column("p of Δχ²")] if tested else []
     rows = []
     analysed = set()
-    for name, results in material.beside:
+    for name, results, comparison in material.beside:
         fit, data = results.fit, results.data
         if fit is None or data is None:
             continue
@@ -82,11 +85,39 @@ def models(material: Material) -> Table | None:
         ]
         cells += [Number(fit.cfi, "share", 3), Number(fit.rmsea, "share", 3), Number(fit.srmr, "share", 3)]
         cells += [Number(fit.aic, "plain", 1), Number(fit.bic, "plain", 1)]
+        cells += _difference(comparison) if tested else []
         rows.append(Row(tuple(cells)))
     if len(rows) < 2:
         return None
     notes = ["Other cases or other variables: χ², AIC and BIC cannot be compared."] if len(analysed) > 1 else []
+    if tested:
+        notes += _tests(material)
     return Table("models", "Models", tuple(columns), tuple(rows), tuple(notes))
+
+
+def _difference(comparison: Comparison | None) -> list[Cell]:
+    """Δχ², Δdf and p where there is a test, scaled where errors are robust."""
+    found = None if comparison is None else comparison.difference
+    if found is None:
+        return ["", "", ""]
+    scaled = found.scaled is not None
+    chi_square, p = (found.scaled, found.scaled_p) if scaled else (found.chi_square, found.p_value)
+    return [Number(chi_square, "plain", 2), Number(found.df, "count"), Number(p, "p")]
+
+
+def _tests(material: Material) -> list[str]:
+    """What the tests are of, and why there is none where there is none."""
+    compared = [(one.name, one.comparison) for one in material.beside if one.comparison is not None]
+    own = next(one.name for one in material.beside if one.comparison is None)
+    differences = [c.difference for _, c in compared if c.difference is not None]
+    notes = []
+    if differences:
+        notes.append(
+            f"Δχ² is against {own}; that one model is nested in the other was checked (Bentler & Satorra, 2010)."
+        )
+    if any(one.scaled is not None for one in differences):
+        notes.append("Δχ² is scaled (Satorra & Bentler, 2001; Satorra & Bentler, 2010).")
+    return notes + [f"{name}: {c.reason}." for name, c in compared if c.difference is None]
 
 
 def cited(material: Material) -> list[str]:

@@ -42,7 +42,15 @@ def measures(material: Material) -> Table | None:
             wording = (labels.get(line.indicator, ""),) if labels else ()
             name = f"    {line.indicator}"
             rows.append(Row((name, *wording, Number(value), Range(bounds), *("",) * len(reliabilities))))
+    reflective = [c.name for c in quality.constructs if c.mode == "reflective"]
     notes = ["Standardized. AVE: average variance extracted."]
+    if reflective:
+        judged = [f"loading {_cited(material, 'loading')}"]
+        judged += [
+            f"{words[0].lower() + words[1:] if words != 'AVE' else words} {_cited(material, key)}"
+            for key, words in reliabilities
+        ]
+        notes.append(f"Cut-offs: {'; '.join(judged)}.")
     if weights:
         notes.append(
             "Of constructs made of their items the weights stand in the place of loadings; they have no reliability."
