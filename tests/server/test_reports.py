@@ -158,14 +158,14 @@ def test_every_table_can_be_had_by_itself(client: FlaskClient, address: str) -> 
 
 def test_models_stand_beside_each_other_with_their_test(client: FlaskClient, address: str) -> None:  # noqa: F811
     """The report tests what Compare tests, and names the works that it rests on; other data are said, not tested."""
-    model = client.get(address).get_json()
-    project = f"/api/projects/{model['project_id']}"
+    reported = client.get(address).get_json()
+    project = f"/api/projects/{reported['project_id']}"
     copies = []
     for name, gesture in (
         ("Fewer paths", {"type": "remove_path", "source": "Training", "target": "Efficacy"}),
         ("Fewer items", {"type": "set_aside", "construct": "Efficacy", "indicator": "ef5"}),
     ):
-        made = client.post(f"{project}/models", json={"name": name, "copy_of": model["id"]}).get_json()
+        made = client.post(f"{project}/models", json={"name": name, "copy_of": reported["id"]}).get_json()
         copies.append(client.get(f"/api/models/{made['model_id']}").get_json())
         change(client, copies[-1], gesture)
     keep(client, address, {"parts": [{"key": "models", "shown": True}]})
@@ -173,11 +173,11 @@ def test_models_stand_beside_each_other_with_their_test(client: FlaskClient, add
     table = next(block for block in report["blocks"] if block.get("key") == "models")
     at = {column["words"]: i for i, column in enumerate(table["columns"])}
     rows = {row["cells"][0]: row["cells"] for row in table["rows"]}
-    compared = client.post(f"{project}/comparisons", json={"models": [model["id"], copies[0]["id"]]}).get_json()
+    compared = client.post(f"{project}/comparisons", json={"models": [reported["id"], copies[0]["id"]]}).get_json()
     difference = compared["pairs"][0]["difference"]
     assert rows["Fewer paths"][at["Δχ²"]] == f"{difference['chi_square']:.2f}"
     assert rows["Fewer paths"][at["Δdf"]] == str(difference["df"]) == "1"
-    assert rows[model["name"]][at["Δχ²"]] == ""
-    assert any(f"against {model['name']}" in note for note in table["notes"])
+    assert rows[reported["name"]][at["Δχ²"]] == ""
+    assert any(f"against {reported['name']}" in note for note in table["notes"])
     assert any(note.startswith("Fewer items: other data") for note in table["notes"])
     assert any("Testing model nesting and equivalence" in work for work in report["references"])

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from functools import cache
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
-from dusk_arrow.report.cells import Table
+from dusk_arrow.report.cells import Cell, Range, Row, Table
+from dusk_arrow.report.formats.widths import BESIDE, column_widths
 
 LONG = 28
+SMALL, ACROSS = 10.0, 170 * 72 / 25.4  # points: the type of tables, and the width between the margins
+WIDER = 1.14  # the face of LaTeX against the one that widths are known of
 
 SPECIAL = {
     "\\": r"\textbackslash{}", "{": r"\{", "}": r"\}", "&": r"\&", "%": r"\%", "$": r"\$", "#": r"\#", "_": r"\_", "~": r"\textasciitilde{}",
@@ -26,13 +30,27 @@ def escaped(text: str) -> str:
     return re.sub(r"^(\s*)\[", r"\1{[}", shown)  # a bracket after the end of a row would be read as its space
 
 
-def _columns(table: Table) -> str:
-    """How columns are set: numbers to the right, words to the left, long ones in a paragraph."""
-    found = ""
+def _alone(row: Row) -> bool:
+    """Whether a heading has its line to itself."""
+    return row.heading and not any(cell for cell in row.cells[1:] if cell != Range(None))
+
+
+def _layout(table: Table, printed: Callable[[Cell], str]) -> tuple[str, str]:
+    """The size of type in which a table is no wider than the page, and how its columns are set: numbers to the right, words to the
+    left, long ones in a paragraph."""
+    texts = [[printed(cell) for cell in row.cells] for row in table.rows if not _alone(row)]
+    widths, narrow = column_widths(table, texts, SMALL, ACROSS / WIDER)
+    columns = ""
     for at, column in enumerate(table.columns):
-        longest = max((len(str(row.cells[at])) for row in table.rows), default=0)
-        found += "r" if column.holds != "text" else "l" if longest <= LONG else r"p{0.24\textwidth}"
-    return found
+        longest = max((len(row[at]) for row in texts), default=0)
+        columns += (
+            "r" if column.holds != "text" else "l" if longest <= LONG else f"P{{{(widths[at] - BESIDE) * WIDER:.0f}pt}}"
+        )
+    if narrow >= 1:
+        return r"\small", columns
+    size = SMALL * narrow
+    spaces = rf"\setlength{{\tabcolsep}}{{{BESIDE / 2 * narrow:.1f}pt}}"
+    return rf"\fontsize{{{size:.1f}}}{{{1.2 * size:.1f}}}\selectfont{spaces}", columns
 
 
 @cache
@@ -53,6 +71,7 @@ def write(report: Report) -> bytes:
         blocks=[(kinds[type(block)], block) for block in report.blocks],
         printed=lambda cell: escaped(report.style.printed(cell)),
         tex=escaped,
-        aligned=_columns,
+        alone=_alone,
+        layout=lambda table: _layout(table, report.style.printed),
     )
     return text.encode()
