@@ -7,6 +7,7 @@ Run after a change of font version: `python tools/measure_fonts.py`.
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -16,41 +17,67 @@ from fontTools.ttLib import TTFont
 from fontTools.varLib.instancer import instantiateVariableFont
 
 ROOT = Path(__file__).resolve().parents[1]
-FONTS = ROOT / "frontend/node_modules/@fontsource-variable"
+FONTS = ROOT / "frontend/node_modules"
 FACES = {
-    "sans": ("source-sans-3/files/source-sans-3-{}-wght-normal.woff2", 400),
-    "sans-bold": ("source-sans-3/files/source-sans-3-{}-wght-normal.woff2", 600),
-    "serif": ("fraunces/files/fraunces-{}-wght-normal.woff2", 600),
+    "sans": ("@fontsource-variable/source-sans-3/files/source-sans-3-{}-wght-normal.woff2", 400),
+    "sans-bold": ("@fontsource-variable/source-sans-3/files/source-sans-3-{}-wght-normal.woff2", 600),
+    "serif": ("@fontsource-variable/fraunces/files/fraunces-{}-wght-normal.woff2", 600),
+    "arial": ("@fontsource/arimo/files/arimo-{}-400-normal.woff2", 400),
+    "arial-bold": ("@fontsource/arimo/files/arimo-{}-700-normal.woff2", 700),
+    "times": ("@fontsource/tinos/files/tinos-{}-400-normal.woff2", 400),
+    "times-bold": ("@fontsource/tinos/files/tinos-{}-700-normal.woff2", 700),
 }
+
+
+def _static(path: Path, weight: int) -> TTFont:
+    """A font at one weight, whether its file has others or not."""
+    font = TTFont(path)
+    if "fvar" not in font:
+        return font
+    axes = {axis.axisTag: axis.defaultValue for axis in font["fvar"].axes}
+    return instantiateVariableFont(font, axes | {"wght": weight})
 
 
 def widths(pattern: str, weight: int) -> dict[str, float]:
     """Advance widths in em of every character of the Latin subsets at one weight."""
     found: dict[str, float] = {}
     for subset in ("latin-ext", "latin"):
-        font = TTFont(FONTS / pattern.format(subset))
-        axes = {axis.axisTag: axis.defaultValue for axis in font["fvar"].axes}
-        font = instantiateVariableFont(font, axes | {"wght": weight})
+        font = _static(FONTS / pattern.format(subset), weight)
         units = font["head"].unitsPerEm
         for code, glyph in font.getBestCmap().items():
             found[chr(code)] = round(font["hmtx"][glyph][0] / units, 4)
     return dict(sorted(found.items()))
 
 
-def whole_face(weight: int, target: Path) -> None:
+def whole_face(face: str, family: str, target: Path) -> None:
     """One static face of every subset, each letter from the first that has it."""
+    pattern, weight = FACES[face]
     taken: set[int] = set()
     with TemporaryDirectory() as folder:
         files = []
         for subset in ("latin", "latin-ext", "greek", "cyrillic", "cyrillic-ext", "greek-ext", "vietnamese"):
-            font = TTFont(FONTS / FACES["sans"][0].format(subset))
-            font = instantiateVariableFont(font, {"wght": weight})
-            for table in ("GSUB", "GPOS", "GDEF", "STAT", "HVAR", "MVAR", "avar"):
+            font = _static(FONTS / pattern.format(subset), weight)
+            for table in (
+                "GSUB",
+                "GPOS",
+                "GDEF",
+                "STAT",
+                "HVAR",
+                "MVAR",
+                "avar",
+                "fpgm",
+                "prep",
+                "cvt ",
+                "gasp",
+                "kern",
+                "meta",
+            ):
                 if table in font:
                     del font[table]
             options = Options()
             options.notdef_outline = not files
             options.glyph_names = True
+            options.hinting = False
             subsetter = Subsetter(options)
             codes = set(font.getBestCmap()) - taken
             subsetter.populate(unicodes=codes)
@@ -60,9 +87,9 @@ def whole_face(weight: int, target: Path) -> None:
             files.append(str(Path(folder) / f"{subset}.ttf"))
             font.save(files[-1])
         merged = Merger().merge(files)
-        name = f"Dusk Arrow Sans {weight}"
+        name = f"Dusk Arrow {family} {weight}"
         for record in (1, 4, 6):
-            merged["name"].setName("Source Sans 3" if record == 1 else name.replace(" ", ""), record, 3, 1, 0x409)
+            merged["name"].setName(family if record == 1 else name.replace(" ", ""), record, 3, 1, 0x409)
         merged["OS/2"].usWeightClass = weight
         merged.save(target)
 
@@ -82,8 +109,13 @@ def other_letters(face: str, target: Path) -> None:
 
 if __name__ == "__main__":
     FOLDER = ROOT / "src/dusk_arrow/figure/fonts"
-    whole_face(400, FOLDER / "source-sans-3-400.ttf")
-    whole_face(600, FOLDER / "source-sans-3-600.ttf")
+    whole_face("sans", "Source Sans 3", FOLDER / "source-sans-3-400.ttf")
+    whole_face("sans-bold", "Source Sans 3", FOLDER / "source-sans-3-600.ttf")
+    for key, family, name in (("arial", "Arimo", "arimo"), ("times", "Tinos", "tinos")):
+        for face, weight in ((key, 400), (f"{key}-bold", 700)):
+            whole_face(face, family, FOLDER / f"{name}-{weight}.ttf")
+            web = f"{name}-latin-{weight}-normal.woff2"
+            shutil.copy(FONTS / f"@fontsource/{name}/files/{web}", FOLDER / web)
     other_letters("DejaVuSans", FOLDER / "dejavu-sans.ttf")
     other_letters("DejaVuSans-Bold", FOLDER / "dejavu-sans-bold.ttf")
     result = {face: widths(*where) for face, where in FACES.items()}

@@ -1,4 +1,5 @@
-"""Writes what others build on: the API's OpenAPI document and the JSON Schema of the results document.
+"""Writes what others build on: the API's OpenAPI document, the JSON Schema of the results document, and how a figure is drawn as
+unless something is chosen.
 
 Run after a change of either: `python tools/write_schemas.py`, then `npm run api` in the front end.
 """
@@ -14,6 +15,7 @@ from sqlalchemy import create_engine
 
 from dusk_arrow.core.assessment.criteria import EXTREMES, SHEET, Criterion
 from dusk_arrow.exchange.file_formats import FORMATS
+from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.records.database import sessions
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.screening import CheckDocument
@@ -28,6 +30,7 @@ def documents() -> dict[str, dict[str, Any]]:
     api = app.test_client().get("/api/openapi.json").get_json()
     return {
         "docs/openapi.json": api,
+        "frontend/src/api/usual_figure.json": FigureOptions().model_dump(mode="json"),
         "src/dusk_arrow/results/schemas/results.json": Results.model_json_schema(mode="serialization"),
         "src/dusk_arrow/results/schemas/check.json": CheckDocument.model_json_schema(mode="serialization"),
     }

@@ -6,6 +6,7 @@ import io
 import zipfile
 from pathlib import Path
 
+import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -44,6 +45,10 @@ def test_parts_are_left_out_reordered_and_renamed(page: Page) -> None:
     page.until(lambda: "Table 3. How well it fits" in titles(page))
     page.named("copy-part").click()
     page.until(lambda: page.named("copy-part").text == "Copied")
+    page.find("[data-testid=part-paths] button").send_keys(Keys.SPACE)
+    page.until(lambda: not any("Paths" in one for one in titles(page)))
+    page.find("[data-testid=part-paths] button").send_keys(Keys.SPACE)
+    page.until(lambda: any("Paths" in one for one in titles(page)))
     page.driver.refresh()
     page.until(lambda: "Table 3. How well it fits" in titles(page))
     assert page.errors() == []
@@ -74,6 +79,20 @@ def test_a_figure_follows_its_choices_and_the_hand(page: Page) -> None:
     page.until(lambda: "places" in source() and "Effort" in source())
     page.press("Arrange it again")
     page.until(lambda: "Effort" not in source())
+    pick("as Arial")
+    page.until(lambda: "arial" in source())
+    handle = page.until(lambda: page.all("[data-handle='Training → Efficacy']"))[0]
+    before = handle.location
+
+    def moved_by() -> tuple[int, int]:
+        now = page.all("[data-handle='Training → Efficacy']")[0].location
+        return now["x"] - before["x"], now["y"] - before["y"]
+
+    ActionChains(page.driver).click_and_hold(handle).move_by_offset(-30, 24).release().perform()
+    page.until(lambda: "label_places" in source() and "Training" in source())
+    page.until(lambda: moved_by() == pytest.approx((-30, 24), abs=6))
+    page.press("across a page 257")
+    page.until(lambda: page.all("[data-sideways=true]"))
     assert page.errors() == []
 
 

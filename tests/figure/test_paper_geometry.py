@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
+import numpy as np
 import pytest
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Line, Rectangle
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Line, Rectangle, Words
 from dusk_arrow.figure.framing import covered
+from dusk_arrow.figure.geometry import middle_of
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.paper import diagram
+from dusk_arrow.figure.sizes import largest, sideways
 from tests.figure.made_up import made_up
 
 STYLES: tuple[dict[str, Any], ...] = (
@@ -94,3 +98,52 @@ def test_a_construct_that_was_moved_by_hand_stays_there() -> None:
     drawing = diagram(results, FigureOptions(places={"Clarity": (400.0, 300.0)}))
     ellipses = [shape for shape in shapes(drawing) if isinstance(shape, Ellipse)]
     assert not any(a.box.overlap(b.box) for i, a in enumerate(ellipses) for b in ellipses[:i])
+
+
+def test_what_was_put_beside_a_line_by_hand_stays_by_its_middle() -> None:
+    """A number that somebody moved goes along with its arrow, and nothing else moves; the same for R²."""
+    results = made_up(4, 3, 4)
+    plain = diagram(results)
+    handles = {i.handle.key: i for i in plain.items if isinstance(i, Label | Words) and i.handle is not None}
+    path, loading, share = (
+        next(key for key, item in handles.items() if kind(item))
+        for kind in (
+            lambda item: isinstance(item, Label) and item.ends and all(len(end) == 1 for end in item.ends),
+            lambda item: isinstance(item, Label) and item.ends and any(len(end) == 2 for end in item.ends),
+            lambda item: isinstance(item, Words),
+        )
+    )
+    options = FigureOptions(label_places={path: (30.0, -25.0), loading: (-9.0, 14.0), share: (0.0, 40.0)})
+    moved = diagram(results, options)
+    found = {i.handle.key: i for i in moved.items if isinstance(i, Label | Words) and i.handle is not None}
+    for key, place in options.label_places.items():
+        item = found[key]
+        box = item.box if isinstance(item, Label) else moved.box_of(item)
+        assert item.handle is not None
+        assert np.subtract(box.centre, item.handle.at) == pytest.approx(place)
+    lines = {i.ends: i for i in moved.items if isinstance(i, Line)}
+    line = lines[found[path].ends]  # type: ignore[union-attr]
+    assert found[path].handle.at == pytest.approx(middle_of(line.full))  # type: ignore[union-attr]
+    assert [s.box.width for s in shapes(moved)] == [s.box.width for s in shapes(plain)]
+
+
+def test_many_items_are_not_drawn_unasked() -> None:
+    """Ninety rectangles are too small to be read on any page; who wants them says so."""
+    results = made_up(11, 6, 2)
+    assert not [s for s in shapes(diagram(results)) if len(s.node) == 2]
+    assert len([s for s in shapes(diagram(results, FigureOptions(parts="both"))) if len(s.node) == 2]) == 66
+    assert len([s for s in shapes(diagram(made_up(4, 3, 2))) if len(s.node) == 2]) == 12
+
+
+def test_a_figure_is_no_larger_than_its_page() -> None:
+    """What is promised as the smallest type is what comes out of the printer."""
+    mm = 72 / 25.4
+    flat, tall = Drawing(600, 200, "", ()), Drawing(400, 500, "", ())
+    assert 600 * largest(flat, 84) == pytest.approx(84 * mm)
+    assert 600 * largest(flat, 257) == pytest.approx(257 * mm)  # on its side
+    assert 500 * largest(tall, 300) == pytest.approx(
+        500 * 174 * mm / 400
+    )  # upright: higher on that page than on its side
+    assert 900 * largest(Drawing(300, 900, "", ()), 174) == pytest.approx(225 * mm)
+    assert sideways(replace(flat, scale=largest(flat, 257)))
+    assert not sideways(replace(tall, scale=largest(tall, 300)))

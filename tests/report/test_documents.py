@@ -10,18 +10,24 @@ from functools import cache
 
 import pytest
 from docx import Document
+from docx.shared import Mm
 from openpyxl import load_workbook
 from pylatexenc.latexwalker import LatexWalker
 from pypdf import PdfReader
 
 from dusk_arrow.command_line.fit import fit
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.paper import diagram
+from dusk_arrow.figure.sizes import largest
 from dusk_arrow.report.assembly import Figure, Report, Words, build
 from dusk_arrow.report.cells import spread
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.material import material
-from dusk_arrow.report.options import PartChoice, ReportOptions
+from dusk_arrow.report.options import NamedFigure, PartChoice, ReportOptions
+from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from tests.conftest import DEMO
+from tests.figure.made_up import made_up
 from tests.report.conftest import estimated, renamed, wardens
 
 NASTY = {
@@ -208,3 +214,43 @@ def test_figures_come_with_their_notes() -> None:
     for block in reports()["plain"].blocks:
         if isinstance(block, Figure):
             assert block.note.startswith("Note.")
+
+
+def test_a_wide_figure_has_a_page_on_its_side_in_every_document() -> None:
+    """What is 257 mm wide is printed so, and the pages before and after it stay upright."""
+    options = ReportOptions(figures=[NamedFigure(options=FigureOptions(width=257))])
+    report = build(wardens(), options, "Wide")
+    assert report.figures[0].sideways
+    paper = Document(io.BytesIO(FORMATS["docx"].write(report)))
+    assert [section.page_width > section.page_height for section in paper.sections] == [False, True, False]
+    assert paper.inline_shapes[0].width == pytest.approx(Mm(257), rel=1e-3)
+    pages = PdfReader(io.BytesIO(FORMATS["pdf"].write(report))).pages
+    lying = [page.mediabox.width > page.mediabox.height for page in pages]
+    assert lying.count(True) == 1
+    assert not lying[0]
+    assert not lying[-1]
+    assert "Figure 1" in pages[lying.index(True)].extract_text()
+    assert 'figure class="sideways"' in FORMATS["html"].write(report).decode()
+    upright = build(wardens(), ReportOptions(), "Narrow")
+    assert len(Document(io.BytesIO(FORMATS["docx"].write(upright))).sections) == 1
+    last = build(wardens(), ReportOptions(figures=options.figures, parts=[
+        PartChoice(key=one.key, shown=one.key == "figure") for one in report.offered
+    ]))  # fmt: skip
+    assert len(PdfReader(io.BytesIO(FORMATS["pdf"].write(last))).pages) == 2  # an empty first one, for the title
+
+
+def test_a_figure_is_proposed_in_the_narrowest_width_that_can_be_read() -> None:
+    """Three constructs go into one column, the demo into two, fifteen onto a page on its side, without their items."""
+    found = {
+        constructs: proposal(NamedFigure(), made_up(constructs, items, 1, 2))
+        for constructs, items in ((3, 4), (6, 4), (15, 6))
+    }
+    assert (found[3].width, found[3].direction, found[3].parts) == (84, "down", "both")
+    assert found[6].width == 174
+    assert (found[15].width, found[15].parts) == (257, "structure")
+    for constructs, one in found.items():
+        if constructs < 15:
+            assert one.smallest >= 6
+        chosen = FigureOptions(width=one.width, direction=one.direction, parts=one.parts)
+        drawing = diagram(made_up(constructs, 6 if constructs == 15 else 4, 1, 2), chosen, None, False)
+        assert drawing.smallest / drawing.scale * largest(drawing, one.width) == pytest.approx(one.smallest)

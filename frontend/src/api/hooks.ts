@@ -140,6 +140,28 @@ export function useReport(model: ModelState, saved: number) {
   });
 }
 
+/** In which width a figure of the whole model can be read, and the choices that go with it. */
+export function useFigureProposal(
+  model: ModelState,
+  key: string,
+  options: Schemas["FigureOptions"],
+  wanted: boolean,
+) {
+  const asked = JSON.stringify({ ...options, width: null });
+  const query = { key, options: asked };
+  return useQuery({
+    queryKey: ["figure-proposal", model.id, model.revision.id, key, asked],
+    queryFn: () =>
+      take(
+        api.GET("/api/models/{model_id}/figure-proposal", {
+          params: { path: { model_id: model.id }, query },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    enabled: wanted && model.estimated,
+  });
+}
+
 /** Loadings, reliability, validity, collinearity. */
 export function useQuality(model: ModelState) {
   return useQuery({

@@ -124,6 +124,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/figure-proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The narrowest of the usual widths in which a figure can be read, and the choices that go with it. */
+        get: operations["getFigureProposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/figure.{ending}": {
         parameters: {
             query?: never;
@@ -2206,8 +2223,8 @@ export interface components {
         };
         /**
          * FigureBlock
-         * @description A figure as it is printed: its size in millimetres, its smallest type in points, how many millimetres a unit of its places
-         *     has, and its shapes.
+         * @description A figure as it is printed: its size in millimetres, its smallest type in points, whether it needs a page turned on its side, how many millimetres a unit of its places has, its shapes and labels, and
+         *     which `parts` of the model it draws.
          */
         FigureBlock: {
             /** Height */
@@ -2219,12 +2236,18 @@ export interface components {
              * @enum {string}
              */
             kind: "figure";
+            /** Labels */
+            labels: components["schemas"]["LabelPart"][];
             /** Note */
             note: string;
             /** Number */
             number: number;
+            /** Parts */
+            parts: ("both" | "structure" | "measurement") | null;
             /** Shapes */
             shapes: components["schemas"]["ShapePart"][];
+            /** Sideways */
+            sideways: boolean;
             /** Smallest */
             smallest: number;
             /** Title */
@@ -2263,7 +2286,8 @@ export interface components {
         /**
          * FigureOptions
          * @description Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
-         *     has no paths; `width` in millimetres, null: as large as it comes; `places` are where somebody put constructs by hand.
+         *     has no paths; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
+         *     somebody put constructs by hand, `label_places` where they put what stands at lines, from the middle of each.
          */
         FigureOptions: {
             /**
@@ -2307,6 +2331,16 @@ export interface components {
              */
             ink: "black" | "colour" | "greys";
             /**
+             * Label Places
+             * @default {}
+             */
+            label_places: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
              * Labels
              * @default false
              */
@@ -2334,10 +2368,9 @@ export interface components {
             note: boolean;
             /**
              * Parts
-             * @default both
-             * @enum {string}
+             * @default null
              */
-            parts: "both" | "structure" | "measurement";
+            parts: ("both" | "structure" | "measurement") | null;
             /**
              * Places
              * @default {}
@@ -2368,6 +2401,12 @@ export interface components {
              * @default false
              */
             thickness: boolean;
+            /**
+             * Typeface
+             * @default source
+             * @enum {string}
+             */
+            typeface: "source" | "arial" | "times";
             /**
              * Uncertain
              * @default dashed
@@ -3087,6 +3126,28 @@ export interface components {
             version: string;
         };
         /**
+         * LabelPart
+         * @description Something beside a line or a shape that can be moved by hand: its key, its box in millimetres on the page, and its place in
+         *     the units that `label_places` of the options have.
+         */
+        LabelPart: {
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * LeftOutWhatIf
          * @description A residual covariance or cross-loading that the model leaves out, let in: what the score test expected, and by how
          *     much χ² falls in fact.
@@ -3447,17 +3508,19 @@ export interface components {
              *       "direction": "across",
              *       "fit": [],
              *       "ink": "black",
+             *       "label_places": {},
              *       "labels": false,
              *       "leading_zero": false,
              *       "loadings": true,
              *       "notation": "literature",
              *       "note": true,
-             *       "parts": "both",
+             *       "parts": null,
              *       "places": {},
              *       "r_squared": true,
              *       "residuals": false,
              *       "standardized": true,
              *       "thickness": false,
+             *       "typeface": "source",
              *       "uncertain": "dashed",
              *       "width": null
              *     }
@@ -4105,6 +4168,27 @@ export interface components {
             problems: components["schemas"]["ProblemPart"][];
         };
         /**
+         * ProposalPart
+         * @description In which of the usual widths (mm) a figure of the whole model can be read, how it runs there and what it shows, and its
+         *     smallest type in points.
+         */
+        ProposalPart: {
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "across" | "down";
+            /**
+             * Parts
+             * @enum {string}
+             */
+            parts: "both" | "structure" | "measurement";
+            /** Smallest */
+            smallest: number;
+            /** Width */
+            width: number;
+        };
+        /**
          * PublishedLine
          * @description A finished report: where it is, and when it was finished.
          */
@@ -4476,17 +4560,19 @@ export interface components {
              *           "direction": "across",
              *           "fit": [],
              *           "ink": "black",
+             *           "label_places": {},
              *           "labels": false,
              *           "leading_zero": false,
              *           "loadings": true,
              *           "notation": "literature",
              *           "note": true,
-             *           "parts": "both",
+             *           "parts": null,
              *           "places": {},
              *           "r_squared": true,
              *           "residuals": false,
              *           "standardized": true,
              *           "thickness": false,
+             *           "typeface": "source",
              *           "uncertain": "dashed",
              *           "width": null
              *         },
@@ -5458,17 +5544,19 @@ export interface components {
              *             "direction": "across",
              *             "fit": [],
              *             "ink": "black",
+             *             "label_places": {},
              *             "labels": false,
              *             "leading_zero": false,
              *             "loadings": true,
              *             "notation": "literature",
              *             "note": true,
-             *             "parts": "both",
+             *             "parts": null,
              *             "places": {},
              *             "r_squared": true,
              *             "residuals": false,
              *             "standardized": true,
              *             "thickness": false,
+             *             "typeface": "source",
              *             "uncertain": "dashed",
              *             "width": null
              *           },
@@ -6003,6 +6091,51 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getFigureProposal: {
+        parameters: {
+            query?: {
+                key?: string;
+                options?: string | null;
+                dots?: number;
+                note?: boolean;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalPart"];
+                };
             };
             /** @description Not Found */
             404: {

@@ -27,6 +27,12 @@ export function Contents({ model, offered, options, set, setPart, chosen, choose
   const missing = offered.filter((one) => !one.there && one.kind !== "figure");
   const move = (key: string, to: number) => set({ ...options, parts: movedBy(offered, key, to) });
   const onKey = (event: KeyboardEvent, key: string, at: number) => {
+    if (event.key === " " && event.target instanceof HTMLElement && "name" in event.target.dataset) {
+      event.preventDefault();
+      const one = there[at];
+      if (one) setPart(key, { shown: !one.shown });
+      return;
+    }
     if (!event.altKey || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return;
     event.preventDefault();
     move(key, event.key === "ArrowUp" ? at - 1 : at + 1);
@@ -64,6 +70,7 @@ export function Contents({ model, offered, options, set, setPart, chosen, choose
               <Mark size={13} className="shrink-0 text-quiet" aria-hidden />
               <button
                 type="button"
+                data-name
                 className={`min-w-0 flex-1 truncate text-left ${one.key === chosen ? "font-semibold" : ""} ${one.shown ? "" : "text-quiet"}`}
                 title={one.title ?? one.words}
                 onClick={() => choose(one.key)}
@@ -92,7 +99,8 @@ export function Contents({ model, offered, options, set, setPart, chosen, choose
       <AddFigure {...{ model, options, set, choose }} />
       <p className="mt-3 text-sm text-quiet">
         Drag to reorder, or <kbd className="kbd kbd-xs">Alt</kbd> <kbd className="kbd kbd-xs">↑</kbd>{" "}
-        <kbd className="kbd kbd-xs">↓</kbd>. Numbers follow.
+        <kbd className="kbd kbd-xs">↓</kbd>. <kbd className="kbd kbd-xs">Space</kbd> leaves out. Numbers
+        follow.
       </p>
       {missing.length > 0 && (
         <p className="mt-2 text-sm text-quiet">

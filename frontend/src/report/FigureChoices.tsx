@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
+import { useFigureProposal } from "../api/hooks";
 import { copyPicture } from "../shared/clipboard";
 import { Explained, Heading, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
@@ -25,6 +26,16 @@ const WIDTHS = [
 const ENOUGH = 7;
 const TOLERABLE = 6;
 
+const ROOM: Record<number, string> = { 84: "one column", 174: "two columns", 257: "a page on its side" };
+
+/** What is proposed in words: "One column (84 mm), running down". */
+function saidOf(proposed: Schemas["ProposalPart"], parts: string) {
+  const room = ROOM[proposed.width] ?? "";
+  const turned = proposed.direction === "down" ? ", running down" : "";
+  const less = proposed.parts === parts ? "" : ", paths alone";
+  return `Proposed: ${room} (${proposed.width} mm)${turned}${less}, type ${proposed.smallest.toFixed(1)} pt`;
+}
+
 interface Props {
   model: ModelState;
   figure: NamedFigure;
@@ -38,8 +49,15 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
   const { options } = figure;
   const [copied, setCopied] = useState(false);
   const change = (more: Partial<FigureOptions>) => set({ ...options, ...more });
-  const paths = options.parts !== "measurement";
-  const items = options.parts !== "structure" && figure.kind === "model";
+  const parts = options.parts ?? block.parts ?? "both";
+  const paths = parts !== "measurement";
+  const items = parts !== "structure" && figure.kind === "model";
+  const proposed = useFigureProposal(model, figure.key, options, figure.kind === "model").data;
+  const asProposed =
+    proposed &&
+    (options.width === proposed.width || Math.abs(block.width - proposed.width) < 3) &&
+    proposed.direction === options.direction &&
+    proposed.parts === parts;
   const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
   const copy = () =>
     void copyPicture(figureAddress(model, figure.key, "png", options, stamp, { note: "false" })).then(() =>
@@ -61,7 +79,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           />
           <Pick
             label="parts"
-            value={options.parts}
+            value={parts}
             choices={[
               ["both", "items and paths"],
               ["structure", "paths"],
@@ -138,7 +156,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
               ["across", "across the page"],
               ["down", "down"],
             ]}
-            set={(direction) => change({ direction, places: {} })}
+            set={(direction) => change({ direction, places: {}, label_places: {} })}
           />
           <Pick
             label="arrows"
@@ -173,6 +191,16 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           set={(which) => change({ leading_zero: which === "yes" })}
         />
       </div>
+      <Pick
+        label="letters"
+        value={options.typeface}
+        choices={[
+          ["source", "ours"],
+          ["arial", "as Arial"],
+          ["times", "as Times"],
+        ]}
+        set={(typeface) => change({ typeface })}
+      />
       <Pick
         label="ink"
         value={options.ink}
@@ -218,18 +246,40 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           </button>
         ))}
       </div>
+      {proposed && !asProposed && (
+        <p className="mb-2 [&>button]:text-left">
+          <TextButton
+            onClick={() =>
+              change({
+                width: proposed.width,
+                parts: proposed.parts,
+                ...(proposed.direction === options.direction
+                  ? {}
+                  : { direction: proposed.direction, places: {}, label_places: {} }),
+              })
+            }
+          >
+            {saidOf(proposed, parts)}
+          </TextButton>
+        </p>
+      )}
+      {options.width !== null && block.width < options.width - 1 && (
+        <p className="mb-2 text-quiet">
+          The page is not high enough for {options.width} mm; it is printed at {Math.round(block.width)} mm.
+        </p>
+      )}
       {verdict === "misses" && (
         <p className="mb-2 text-quiet">
           Too small to be read in print: try {options.notation === "cards" ? "" : "our cards, "}
-          {options.parts === "structure" ? "" : "paths alone, "}or a width across a page.
+          {parts === "structure" ? "" : "paths alone, "}or a width across a page.
         </p>
       )}
       {figure.kind === "model" && (
         <p className="mb-1">
-          {Object.keys(options.places).length ? (
-            <TextButton onClick={() => change({ places: {} })}>Arrange it again</TextButton>
+          {Object.keys({ ...options.places, ...options.label_places }).length ? (
+            <TextButton onClick={() => change({ places: {}, label_places: {} })}>Arrange it again</TextButton>
           ) : (
-            <span className="text-quiet">Drag a shape on the page to put it elsewhere.</span>
+            <span className="text-quiet">Drag a shape or a number on the page to put it elsewhere.</span>
           )}
         </p>
       )}

@@ -1,61 +1,89 @@
 import { useState, type PointerEvent } from "react";
 import type { Schemas } from "../api/client";
 import type { FigureOptions } from "./figures";
-import { PX, TEXT_WIDTH } from "./paper";
+import { PX } from "./paper";
 
-/** Handles over the shapes of a figure: a shape that is dragged stays where it is put, and so do all others. */
+type Place = [number, number];
+
+interface Held {
+  key: string;
+  x: number;
+  y: number;
+  dx: number;
+  dy: number;
+}
+
+/** Handles over the shapes and labels of a figure: a shape that is dragged stays where it is put, and so do all others; a label
+ * stays at that distance from the middle of its line. */
 export function HandPlaced(props: {
   block: Schemas["FigureBlock"];
   options: FigureOptions;
   set: (options: FigureOptions) => void;
   zoom: number;
+  shrunk: number;
 }) {
-  const { block, options, set, zoom } = props;
-  const [held, hold] = useState<{ name: string; x: number; y: number; dx: number; dy: number } | null>(null);
-  const drop = () => {
-    if (held && Math.hypot(held.dx, held.dy) > 2) {
-      const unit = block.unit * PX * zoom * shrunk(block.width) || 1;
-      const places = Object.fromEntries(
-        block.shapes.map(({ name, place }) => {
-          const [x = 0, y = 0] = place;
-          const by: [number, number] = name === held.name ? [held.dx / unit, held.dy / unit] : [0, 0];
-          return [name, [x + by[0], y + by[1]] as [number, number]];
-        }),
-      );
-      set({ ...options, places });
-    }
-    hold(null);
+  const { block, options, set, zoom, shrunk } = props;
+  const [held, hold] = useState<Held | null>(null);
+  const unit = block.unit * PX * zoom * shrunk || 1;
+  const moved = (place: number[], by: Held): Place => [
+    (place[0] ?? 0) + by.dx / unit,
+    (place[1] ?? 0) + by.dy / unit,
+  ];
+  const dropShape = (by: Held) => {
+    const places = Object.fromEntries(
+      block.shapes.map(({ name, place }) => [name, name === by.key ? moved(place, by) : (place as Place)]),
+    );
+    set({ ...options, places });
   };
-  const follow = (event: PointerEvent) =>
-    held && hold({ ...held, dx: event.clientX - held.x, dy: event.clientY - held.y });
+  const dropLabel = (by: Held) => {
+    const label = block.labels.find((one) => one.key === by.key);
+    if (label) {
+      set({ ...options, label_places: { ...options.label_places, [by.key]: moved(label.place, by) } });
+    }
+  };
+  const handle = (
+    key: string,
+    box: { x: number; y: number; width: number; height: number },
+    drop: (by: Held) => void,
+    words: string,
+    round: string,
+  ) => {
+    const own = held?.key === key ? held : null;
+    return (
+      <div
+        key={key}
+        title={words}
+        data-handle={key}
+        className={`absolute cursor-move ${round} hover:outline-2 hover:outline-(--color-primary)/50 ${own ? "bg-(--color-primary)/15" : ""}`}
+        style={{
+          left: `${(100 * box.x) / block.width}%`,
+          top: `${(100 * box.y) / block.height}%`,
+          width: `${(100 * box.width) / block.width}%`,
+          height: `${(100 * box.height) / block.height}%`,
+          transform: own ? `translate(${own.dx / zoom}px, ${own.dy / zoom}px)` : undefined,
+        }}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          hold({ key, x: event.clientX, y: event.clientY, dx: 0, dy: 0 });
+        }}
+        onPointerMove={(event: PointerEvent) =>
+          own && hold({ ...own, dx: event.clientX - own.x, dy: event.clientY - own.y })
+        }
+        onPointerUp={() => {
+          if (own && Math.hypot(own.dx, own.dy) > 2) drop(own);
+          hold(null);
+        }}
+      />
+    );
+  };
   return (
     <div className="absolute inset-0" aria-hidden>
-      {block.shapes.map((shape) => {
-        const own = held?.name === shape.name ? held : null;
-        return (
-          <div
-            key={shape.name}
-            title={`Drag ${shape.name} to where it should stand`}
-            className={`absolute cursor-move rounded-[50%] hover:outline-2 hover:outline-(--color-primary)/50 ${own ? "bg-(--color-primary)/15" : ""}`}
-            style={{
-              left: `${(100 * shape.x) / block.width}%`,
-              top: `${(100 * shape.y) / block.height}%`,
-              width: `${(100 * shape.width) / block.width}%`,
-              height: `${(100 * shape.height) / block.height}%`,
-              transform: own ? `translate(${own.dx / zoom}px, ${own.dy / zoom}px)` : undefined,
-            }}
-            onPointerDown={(event) => {
-              event.currentTarget.setPointerCapture(event.pointerId);
-              hold({ name: shape.name, x: event.clientX, y: event.clientY, dx: 0, dy: 0 });
-            }}
-            onPointerMove={follow}
-            onPointerUp={drop}
-          />
-        );
-      })}
+      {block.shapes.map((shape) =>
+        handle(shape.name, shape, dropShape, `Drag ${shape.name} to where it should stand`, "rounded-[50%]"),
+      )}
+      {block.labels.map((label) =>
+        handle(label.key, label, dropLabel, "Drag it to where it should stand", "rounded-sm"),
+      )}
     </div>
   );
 }
-
-/** How much smaller a figure is shown than it is printed, where it is wider than the page. */
-const shrunk = (width: number) => Math.min(1, TEXT_WIDTH / width);

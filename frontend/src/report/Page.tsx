@@ -3,7 +3,7 @@ import type { ModelState, Schemas } from "../api/client";
 import { useKeys } from "../frame/keys";
 import { HandPlaced } from "./HandPlaced";
 import type { FigureOptions, ReportOptions } from "./figures";
-import { PX, TEXT_WIDTH } from "./paper";
+import { PX, SIDEWAYS_WIDTH, TEXT_WIDTH } from "./paper";
 import { Ruler } from "./Ruler";
 import { WordsOnPage } from "./WordsOnPage";
 
@@ -43,9 +43,11 @@ export const figureAddress = (
 /** The report on paper at its true size, or smaller where the window is narrow; what is clicked is selected. */
 export function Page({ model, report, options, set, setFigure, chosen, choose, stamp }: Props) {
   const place = useRef<HTMLDivElement>(null);
-  const [fitting, setFitting] = useState(1);
+  const [room, setRoom] = useState(800);
   const [by, setBy] = useState(1);
-  const zoom = fitting * by;
+  const shown = report?.blocks.find((one) => one.key === chosen);
+  const across = shown?.kind === "figure" && shown.sideways ? SIDEWAYS_WIDTH : TEXT_WIDTH;
+  const zoom = Math.min(1.25, (room - 8) / ((across + 2 * MARGIN) * PX)) * by;
   useKeys({
     larger: () => setBy((now) => Math.min(2, now * 1.15)),
     smaller: () => setBy((now) => Math.max(0.4, now / 1.15)),
@@ -53,13 +55,11 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
   useLayoutEffect(() => {
     const element = place.current;
     if (!element) return;
-    const watch = new ResizeObserver(() =>
-      setFitting(Math.min(1.25, (element.clientWidth - 8) / ((TEXT_WIDTH + 2 * MARGIN) * PX))),
-    );
+    const watch = new ResizeObserver(() => setRoom(element.clientWidth));
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
-  const shown = report?.blocks.find((one) => one.key === chosen);
+  const sheets = report ? onSheets(report.blocks.filter(kept(options))) : [];
   const pages =
     shown?.kind === "figure" ? `${Math.round(shown.width)} × ${Math.round(shown.height)} mm · ` : "";
   return (
@@ -79,32 +79,54 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
         aria-label="The page"
         className="min-h-0 flex-1 overflow-auto pb-4"
       >
-        <Ruler zoom={zoom} margin={MARGIN} width={TEXT_WIDTH} />
-        <article
-          className="report-page rounded-sm bg-white text-black shadow"
-          style={{ width: `${TEXT_WIDTH + 2 * MARGIN}mm`, padding: `${MARGIN}mm`, zoom }}
-          aria-label="The report as it is printed"
-        >
-          {report ? <h1>{report.title}</h1> : <p>The report is being put together…</p>}
-          {report?.blocks.filter(kept(options)).map((block) => (
-            <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
-              {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}
-            </Part>
-          ))}
-          {report && report.references.length > 0 && (
-            <section>
-              <h2>References</h2>
-              {report.references.map((text) => (
-                <p key={text} className="entry">
-                  {text}
-                </p>
+        <Ruler zoom={zoom} margin={MARGIN} width={across} />
+        <article aria-label="The report as it is printed">
+          {sheets.map(({ sideways, blocks }, at) => (
+            <div
+              key={at}
+              className="report-page mb-3 rounded-sm bg-white text-black shadow"
+              data-sideways={sideways}
+              style={{
+                width: `${(sideways ? SIDEWAYS_WIDTH : TEXT_WIDTH) + 2 * MARGIN}mm`,
+                padding: `${MARGIN}mm`,
+                zoom,
+              }}
+            >
+              {at === 0 && (report ? <h1>{report.title}</h1> : <p>The report is being put together…</p>)}
+              {blocks.map((block) => (
+                <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
+                  {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}
+                </Part>
               ))}
-            </section>
-          )}
+              {report && report.references.length > 0 && at === sheets.length - 1 && (
+                <section>
+                  <h2>References</h2>
+                  {report.references.map((text) => (
+                    <p key={text} className="entry">
+                      {text}
+                    </p>
+                  ))}
+                </section>
+              )}
+            </div>
+          ))}
         </article>
       </div>
     </div>
   );
+}
+
+/** The parts on sheets: a figure that is wider than the page has one of its own, turned on its side. */
+function onSheets(blocks: Block[]): { sideways: boolean; blocks: Block[] }[] {
+  const sheets: { sideways: boolean; blocks: Block[] }[] = [{ sideways: false, blocks: [] }];
+  for (const block of blocks) {
+    if (block.kind === "figure" && block.sideways) {
+      sheets.push({ sideways: true, blocks: [block] }, { sideways: false, blocks: [] });
+    } else {
+      sheets.at(-1)?.blocks.push(block);
+    }
+  }
+  return sheets.filter((one, at) => one.blocks.length > 0 || at === 0 || at === sheets.length - 1);
 }
 
 /** Whether a part is still there: a figure that was just taken out is gone before the report says so. */
@@ -152,6 +174,7 @@ function inside(block: Block, around: Around) {
         {figure && figure.kind === "model" && block.key === chosen && (
           <HandPlaced
             {...{ block, zoom }}
+            shrunk={Math.min(1, (block.sideways ? SIDEWAYS_WIDTH : TEXT_WIDTH) / block.width)}
             options={figure.options}
             set={(drawn) => setFigure(figure.key, drawn)}
           />

@@ -1,32 +1,12 @@
 import type { Effect, Schemas } from "../api/client";
+import usual from "../api/usual_figure.json";
 
 export type ReportOptions = Schemas["ReportOptions"];
 export type NamedFigure = Schemas["NamedFigure"];
 export type FigureOptions = Schemas["FigureOptions"];
 
 /** A figure drawn as unless something is chosen. */
-export const USUAL: FigureOptions = {
-  notation: "literature",
-  parts: "both",
-  direction: "across",
-  arrows: "curved",
-  standardized: true,
-  decimals: 2,
-  leading_zero: false,
-  beside: "interval",
-  labels: false,
-  loadings: true,
-  r_squared: true,
-  residuals: false,
-  covariances: null,
-  uncertain: "dashed",
-  thickness: false,
-  ink: "black",
-  width: null,
-  fit: [],
-  note: true,
-  places: {},
-};
+export const USUAL = usual as unknown as FigureOptions;
 
 /** The figure of one mediation. */
 export const mediationOf = (source: string, outcome: string): NamedFigure => ({

@@ -11,7 +11,6 @@ from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Card
-from dusk_arrow.figure.text import text_width
 
 NAME, ITEM, NUMBER, SMALL = 13.0, 10.5, 10.3, 10.5  # type sizes: constructs, items, loadings, R²
 ELLIPSE_WIDTH, ELLIPSE_HEIGHT = 78.0, 44.0
@@ -64,7 +63,7 @@ def sides(model: Model, down: bool) -> dict[str, Side]:
 def wordings(construct: Construct, labels: dict[str, str], options: FigureOptions) -> dict[str, list[str]]:
     """What stands in each item's rectangle: its name, or its wording in lines."""
     named = {name: labels.get(name, name) if options.labels else name for name in construct.indicators}
-    return {name: wrapped(text, ITEM, LABEL_WIDTH) for name, text in named.items()}
+    return {name: wrapped(text, ITEM, LABEL_WIDTH, options) for name, text in named.items()}
 
 
 def _label_room(options: FigureOptions) -> float:
@@ -72,7 +71,7 @@ def _label_room(options: FigureOptions) -> float:
     if not options.loadings:
         return 0.0
     before = "−" if options.standardized and not options.leading_zero else "−0"
-    return text_width(f"{before}.{'8' * options.decimals}", NUMBER) + 3
+    return options.width_of(f"{before}.{'8' * options.decimals}", NUMBER) + 3
 
 
 def _extra(construct: Construct, options: FigureOptions, side: Side, bows: bool) -> float:
@@ -83,9 +82,9 @@ def _extra(construct: Construct, options: FigureOptions, side: Side, bows: bool)
     return error + (BOW if bows else 0.0)
 
 
-def ellipse_width(name: str) -> float:
+def ellipse_width(name: str, options: FigureOptions) -> float:
     """How wide the ellipse of a name is."""
-    return max(ELLIPSE_WIDTH, text_width(name, NAME, "sans-bold") + 26)
+    return max(ELLIPSE_WIDTH, options.width_of(name, NAME, True) + 26)
 
 
 def block(
@@ -102,8 +101,8 @@ def block(
         return _card(construct, options, lines)
     down = options.direction == "down"
     room = BESIDE if share and not down else 0.0
-    width, names = ellipse_width(construct.name), construct.indicators
-    widest = max((text_width(line, ITEM) for name in names for line in lines[name]), default=0.0)
+    width, names = ellipse_width(construct.name, options), construct.indicators
+    widest = max((options.width_of(line, ITEM) for name in names for line in lines[name]), default=0.0)
     box = max(BOX_WIDTH, widest + 10)
     tall = BOX_HEIGHT + LINE * (max((len(lines[name]) for name in names), default=1) - 1)
     outer = _extra(construct, options, side, bows) if names else 0.0
@@ -138,8 +137,8 @@ def block(
 def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[str]]) -> Block:
     """A card: its name over a line, its items in rows below."""
     numbers = _label_room(options)
-    widest = max((text_width(line, ITEM) for name in construct.indicators for line in lines[name]), default=0.0)
-    head = text_width(construct.name, NAME, "sans-bold") + (48 if options.r_squared else 0)
+    widest = max((options.width_of(line, ITEM) for name in construct.indicators for line in lines[name]), default=0.0)
+    head = options.width_of(construct.name, NAME, True) + (48 if options.r_squared else 0)
     width = max(CARD_WIDTH, widest + numbers + 26, head + 22)
     boxes: dict[str, Box] = {}
     y = CARD_HEAD
@@ -152,8 +151,8 @@ def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[st
     return Block(Card(construct.name, width, high, core), core, "inside", boxes, lines)
 
 
-def observed_card(name: str, explained: bool) -> Card:
+def observed_card(name: str, explained: bool, options: FigureOptions) -> Card:
     """The card of a column that stands in paths itself."""
-    wide = max(72.0, text_width(name, NAME, "sans-bold") + 20)
+    wide = max(72.0, options.width_of(name, NAME, True) + 20)
     room = BESIDE if explained else 0.0
     return Card(name, wide, 34 + room, Box(0, room, wide, 34))

@@ -7,10 +7,25 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from dusk_arrow.figure.geometry import Box, Curve, Point
+from dusk_arrow.figure.text import text_width
+from dusk_arrow.figure.typefaces import TYPEFACES, Faces, Typeface
 
 Anchor = Literal["start", "middle", "end"]
 Node = tuple[str, ...]  # a construct or observed variable by its name, an item by construct and name
 LineKind = Literal["path", "loading", "weight", "covariance", "residual", ""]
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Something that can be put elsewhere by hand: its key, and the point that its place is counted from."""
+
+    key: str
+    at: Point
+
+
+def handle_key(ends: tuple[Node, Node]) -> str:
+    """What a label is called by the nodes that its line joins."""
+    return " → ".join(" · ".join(node) for node in ends)
 
 
 @dataclass(frozen=True)
@@ -23,6 +38,7 @@ class Words:
     fill: str
     bold: bool = False
     anchor: Anchor = "middle"
+    handle: Handle | None = None
 
 
 @dataclass(frozen=True)
@@ -81,6 +97,7 @@ class Label:
     fill: str
     words: tuple[Words, ...]
     ends: tuple[Node, Node] | None = None
+    handle: Handle | None = None
 
 
 Item = Rectangle | Ellipse | Line | Label | Words
@@ -90,7 +107,7 @@ Item = Rectangle | Ellipse | Line | Label | Words
 class Drawing:
     """Everything that is drawn, the lowest first, with what it is called; a unit is `scale` points wide in print. `note` is what
     has to be said below it, and is part of the items where it was asked for inside; `places` are where the pieces of
-    constructs stand before they are framed, which is how somebody puts them elsewhere."""
+    constructs stand before they are framed, which is how somebody puts them elsewhere, `parts` what is drawn of the model."""
 
     width: float
     height: float
@@ -99,6 +116,8 @@ class Drawing:
     scale: float = 1.0
     note: str = ""
     places: Mapping[str, Point] = field(default_factory=dict)
+    typeface: Typeface = "source"
+    parts: Literal["both", "structure", "measurement"] | None = None
 
     def words(self) -> Iterator[Words]:
         """Every line of text, also inside of shapes."""
@@ -107,6 +126,21 @@ class Drawing:
                 yield item
             elif isinstance(item, Rectangle | Ellipse | Label):
                 yield from item.words
+
+    @property
+    def faces(self) -> Faces:
+        """The typeface of its words."""
+        return TYPEFACES[self.typeface]
+
+    def width_of(self, words: Words) -> float:
+        """How wide a line of text is."""
+        return text_width(words.text, words.size, self.faces.face(words.bold))
+
+    def box_of(self, words: Words) -> Box:
+        """The box around a line of text."""
+        wide = self.width_of(words)
+        x = words.at[0] - wide * {"start": 0.0, "middle": 0.5, "end": 1.0}[words.anchor]
+        return Box(x, words.at[1] - 0.35 * words.size - words.size / 2, wide, words.size)
 
     @property
     def smallest(self) -> float:

@@ -11,29 +11,28 @@ from dusk_arrow.figure.drawing import Drawing, Item, Label, Line, Rectangle, Wor
 from dusk_arrow.figure.geometry import Box, Point
 from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.options import FigureOptions
-from dusk_arrow.figure.text import text_width
+from dusk_arrow.figure.sizes import MM
 
 MARGIN = 10.0
 NOTE, SMALLEST_NOTE = 10.5, 8.0  # type sizes: of a note, and what it is at least in print
 WIDER_ELSEWHERE = 1.12  # a note is broken so that it fits in the face of another machine
-MM = 72 / 25.4
 
 
 def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions, inside: bool) -> Drawing:
     """A drawing of everything in its frame, as wide as chosen, with the note below where it is to be `inside`."""
-    left, top, right, bottom = bounds(items)
+    left, top, right, bottom = bounds(items, options)
     placed = [moved(item, MARGIN - left, MARGIN - top) for item in items]
     width, height = right - left + 2 * MARGIN, bottom - top + 2 * MARGIN
     scale = 1.0 if options.width is None else options.width * MM / width
     if note and inside:
         size = NOTE if options.width is None else min(NOTE, SMALLEST_NOTE / scale)
-        lines = wrapped(note, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE)
+        lines = wrapped(note, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE, options)
         quiet = INKS[options.ink].quiet
         places = [(MARGIN, height + size + 1.36 * size * i) for i in range(len(lines))]
         placed += [Words(at, line, size, quiet, anchor="start") for at, line in zip(places, lines, strict=True)]
         height += 1.36 * size * len(lines) + 8
     ground = Rectangle(Box(0, 0, width, height), PAPER)
-    return Drawing(width, height, title, (ground, *placed), scale, note)
+    return Drawing(width, height, title, (ground, *placed), scale, note, typeface=options.typeface)
 
 
 def covered(drawing: Drawing) -> int:
@@ -51,12 +50,12 @@ def covered(drawing: Drawing) -> int:
     return found
 
 
-def wrapped(text: str, size: float, width: float) -> list[str]:
+def wrapped(text: str, size: float, width: float, options: FigureOptions) -> list[str]:
     """Text in lines that are no wider than `width` where its words allow it."""
     lines, line = [], ""
     for word in text.split():
         longer = f"{line} {word}".strip()
-        if line and text_width(longer, size) > width:
+        if line and options.width_of(longer, size) > width:
             lines.append(line)
             line = word
         else:
@@ -64,20 +63,20 @@ def wrapped(text: str, size: float, width: float) -> list[str]:
     return [*lines, line] if line else lines
 
 
-def _corners(item: Item) -> list[Point]:
+def _corners(item: Item, options: FigureOptions) -> list[Point]:
     if isinstance(item, Line):
         return [p for curve in item.full or item.curves for p in curve.samples(12)]
     if isinstance(item, Words):
-        wide = text_width(item.text, item.size, "sans-bold" if item.bold else "sans")
+        wide = options.width_of(item.text, item.size, item.bold)
         x = item.at[0] - wide * {"start": 0.0, "middle": 0.5, "end": 1.0}[item.anchor]
         return [(x, item.at[1] - item.size), (x + wide, item.at[1] + 0.25 * item.size)]
     box = item.box
     return [(box.x, box.y), (box.x + box.width, box.y + box.height)]
 
 
-def bounds(items: Sequence[Item]) -> tuple[float, float, float, float]:
+def bounds(items: Sequence[Item], options: FigureOptions) -> tuple[float, float, float, float]:
     """Left, top, right and bottom of everything drawn."""
-    points = [point for item in items for point in _corners(item)] or [(0.0, 0.0)]
+    points = [point for item in items for point in _corners(item, options)] or [(0.0, 0.0)]
     xs, ys = [x for x, _ in points], [y for _, y in points]
     return min(xs), min(ys), max(xs), max(ys)
 
@@ -88,6 +87,8 @@ def moved(item: Item, dx: float, dy: float) -> Item:
     def at(point: Point) -> Point:
         return point[0] + dx, point[1] + dy
 
+    if isinstance(item, Words | Label) and item.handle is not None:
+        item = replace(item, handle=replace(item.handle, at=at(item.handle.at)))
     if isinstance(item, Words):
         return replace(item, at=at(item.at))
     if isinstance(item, Line):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 Point = tuple[float, float]
@@ -102,3 +103,9 @@ def arrival_angle(curves: list[Curve]) -> float:
     """The direction in degrees in which the last curve arrives."""
     last = curves[-1]
     return math.degrees(math.atan2(last.end[1] - last.second[1], last.end[0] - last.second[0]))
+
+
+def middle_of(curves: Sequence[Curve]) -> Point:
+    """The middle of curves that follow one another."""
+    half = len(curves) // 2
+    return curves[half].at(0.5) if len(curves) % 2 else curves[half].start

@@ -11,7 +11,6 @@ from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
-from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.ways import straight
 from dusk_arrow.results.document import Results
 
@@ -57,10 +56,10 @@ def importance_picture(
     dots = [Box(x(i) - DOT / 2, y(p) - DOT / 2, DOT, DOT) for _, i, p in known]
     ways = []
     for (name, _, _), dot in zip(known, dots, strict=True):
-        (cx, cy), reach = dot.centre, text_width(name, NAME, "sans-bold") / 2 + DOT
+        (cx, cy), reach = dot.centre, options.width_of(name, NAME, True) / 2 + DOT
         round_ = [Curve((cx + reach, cy), (cx + reach, cy - 26), (cx - reach, cy - 26), (cx - reach, cy))]
         round_ += [Curve((cx - reach, cy), (cx - reach, cy + 26), (cx + reach, cy + 26), (cx + reach, cy))]
-        ways.append((Arrow(name, name, text_width(name, NAME, "sans-bold") + 4, NAME + 3), round_))
+        ways.append((Arrow(name, name, options.width_of(name, NAME, True) + 4, NAME + 3), round_))
     for (name, _, _), dot, place in zip(known, dots, place_labels(ways, dots), strict=True):
         items.append(Ellipse(dot, ink.ink, ink.ink, 0.8, (name,)))
         words = Words((place.centre[0], place.centre[1] + 0.35 * NAME), name, NAME, ink.ink, True)

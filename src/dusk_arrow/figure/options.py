@@ -8,6 +8,8 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.wording import coefficient, plain
+from dusk_arrow.figure.text import text_width
+from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
 
 FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic"]
@@ -33,12 +35,13 @@ def _chosen_fit(given: object) -> object:
 
 class FigureOptions(BaseModel):
     """Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
-    has no paths; `width` in millimetres, null: as large as it comes; `places` are where somebody put constructs by hand."""
+    has no paths; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
+    somebody put constructs by hand, `label_places` where they put what stands at lines, from the middle of each."""
 
     model_config = ConfigDict(extra="forbid")
 
     notation: Literal["literature", "cards"] = "literature"
-    parts: Literal["both", "structure", "measurement"] = "both"
+    parts: Literal["both", "structure", "measurement"] | None = None
     direction: Literal["across", "down"] = "across"
     arrows: Literal["curved", "straight", "angled"] = "curved"
     standardized: bool = True
@@ -52,11 +55,17 @@ class FigureOptions(BaseModel):
     covariances: bool | None = None
     uncertain: Literal["dashed", "grey", "hidden", "plain"] = "dashed"
     thickness: bool = False
+    typeface: Typeface = "source"
     ink: Literal["black", "colour", "greys"] = "black"
     width: float | None = Field(default=None, ge=NARROWEST, le=WIDEST)
     fit: Annotated[list[FitFigure], BeforeValidator(_chosen_fit)] = []
     note: bool = True
     places: dict[str, tuple[Place, Place]] = Field(default={}, max_length=200)
+    label_places: dict[str, tuple[Place, Place]] = Field(default={}, max_length=1000)
+
+    def width_of(self, text: str, size: float, bold: bool = False) -> float:
+        """How wide a text is in the typeface that was chosen."""
+        return text_width(text, size, TYPEFACES[self.typeface].face(bold))
 
     def number(self, value: float | None) -> str:
         """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""

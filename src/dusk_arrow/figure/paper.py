@@ -24,15 +24,27 @@ from dusk_arrow.figure.blocks import (
     SMALL,
     Block,
 )  # fmt: skip
-from dusk_arrow.figure.drawing import Anchor, Drawing, Ellipse, Item, Label, Line, LineKind, Node, Rectangle, Words
+from dusk_arrow.figure.drawing import (
+    Anchor,
+    Drawing,
+    Ellipse,
+    Handle,
+    Item,
+    Label,
+    Line,
+    LineKind,
+    Node,
+    Rectangle,
+    Words,
+    handle_key,
+)
 from dusk_arrow.figure.framing import covered, framed
-from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, shortened
+from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, middle_of, shortened
 from dusk_arrow.figure.inks import PAPER
 from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Way
 from dusk_arrow.figure.plan import BELOW, VALUE, Plan, could_be_zero, label_size
-from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, straight, styled
 from dusk_arrow.results.document import Results
 
@@ -94,7 +106,7 @@ class _Pen:
             said = self.plan.explained(name)
             if said is None or (self.plan.options.notation == "cards" and name in self.plan.blocks):
                 continue
-            wide, (x, y) = text_width(said, SMALL), core.centre
+            wide, (x, y) = self.plan.options.width_of(said, SMALL), core.centre
             spots: list[tuple[Point, Anchor, float]] = [
                 ((x, core.y - 4), "middle", 0.5), ((x, core.y + core.height + SMALL), "middle", 0.5),
                 ((core.x + core.width + 4, y + 0.35 * SMALL), "start", 0.0), ((core.x - 4, y + 0.35 * SMALL), "end", 1.0),
@@ -104,8 +116,21 @@ class _Pen:
             ]  # fmt: skip
             boxes = [Box(at[0] - wide * share, at[1] - SMALL + 1, wide, SMALL + 1) for at, _, share in spots]
             (at, anchor, _), box = min(zip(spots, boxes, strict=True), key=lambda spot: self._in_the_way(spot[1]))
-            self.sheet.labels.append(Words(at, said, SMALL, self.plan.ink.quiet, anchor=anchor))
+            handle = Handle(f"R² · {name}", (x, y))
+            if handle.key in self.plan.options.label_places:
+                box = self._by_hand(handle, box)
+                at, anchor = (box.centre[0], box.centre[1] + 0.35 * SMALL), "middle"
+            self.sheet.labels.append(Words(at, said, SMALL, self.plan.ink.quiet, anchor=anchor, handle=handle))
             self.sheet.taken.append(box)
+
+    def _by_hand(self, handle: Handle, box: Box) -> Box:
+        """Where something stands: as it was put by hand, or in the box that was found for it."""
+        place = self.plan.options.label_places.get(handle.key)
+        if place is None:
+            return box
+        return Box(
+            handle.at[0] + place[0] - box.width / 2, handle.at[1] + place[1] - box.height / 2, box.width, box.height
+        )
 
     def _in_the_way(self, box: Box) -> float:
         """How much is where a text would stand: other texts and shapes first, then lines."""
@@ -175,9 +200,10 @@ class _Pen:
             if value is not None:
                 share = 0.42 if piece.side in ("left", "right") else SHARE
                 x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
-                width = text_width(value, NUMBER) + 2
-                place = Box(x - width / 2, y - 5.8, width, 11.6)
-                sheet.labels.append(Label(place, PAPER, (_middle(place, value, NUMBER, ink.ink),), ends))
+                width = self.plan.options.width_of(value, NUMBER) + 2
+                handle = Handle(handle_key(ends), ((near[0] + rim[0]) / 2, (near[1] + rim[1]) / 2))
+                place = self._by_hand(handle, Box(x - width / 2, y - 5.8, width, 11.6))
+                sheet.labels.append(Label(place, PAPER, (_middle(place, value, NUMBER, ink.ink),), ends, handle))
                 sheet.taken.append(place)
             if self.plan.options.residuals and not formative:
                 self._error(rectangle, piece.side, item, node)
@@ -194,7 +220,7 @@ class _Pen:
         at = (tail[0] + 2 * dx, tail[1] + (0.35 * NUMBER if dx else -2 if dy < 0 else NUMBER - 1))
         anchor = "end" if dx < 0 else "start" if dx > 0 else "middle"
         self.sheet.labels.append(Words(at, value, NUMBER, self.plan.ink.quiet, anchor=anchor))  # type: ignore[arg-type]
-        wide = text_width(value, NUMBER)
+        wide = self.plan.options.width_of(value, NUMBER)
         self.sheet.taken.append(
             Box(at[0] - wide * {"end": 1.0, "start": 0.0, "middle": 0.5}[anchor], at[1] - NUMBER, wide, NUMBER + 2)
         )
@@ -246,20 +272,24 @@ class _Pen:
             dashed = uncertain and options.uncertain == "dashed"
             sheet.lines.append(Line(shown, stroke, width, dashed, (tip,), ends, "path", tuple(curves)))
             text, below = self.plan.texts[pair]
-            labelled.append((Arrow(*pair, *label_size(text, below)), list(curves)))
+            labelled.append((Arrow(*pair, *label_size(text, below, options)), list(curves)))
             fill = ink.quiet if stroke == ink.pale else ink.ink
             said.append((_written(text, below, fill, ink.quiet), ends))
         labelled_bows = self._bows([*cores, *boxes])
         self._shares()
         for (name, other), curve, text in labelled_bows:
-            labelled.append((Arrow("/".join(name), "/".join(other), text_width(text, NUMBER) + 4, 12.0), [curve]))
+            labelled.append(
+                (Arrow("/".join(name), "/".join(other), self.plan.options.width_of(text, NUMBER) + 4, 12.0), [curve])
+            )
             said.append(((Words((0.0, 0.35 * NUMBER), text, NUMBER, ink.ink),), (name, other)))
         obstacles = [core for _, core in cores] + sheet.taken
         places = place_labels(labelled, obstacles, sheet.stems)
-        for place, (lines, ends) in zip(places, said, strict=True):
-            x, y = place.centre
+        for place, (_, curves), (lines, ends) in zip(places, labelled, said, strict=True):
+            handle = Handle(handle_key(ends), middle_of(curves))
+            box = self._by_hand(handle, place)
+            x, y = box.centre
             texts = tuple(replace(line, at=(x, y + line.at[1])) for line in lines)
-            sheet.labels.append(Label(place, PAPER, texts, ends))
+            sheet.labels.append(Label(box, PAPER, texts, ends, handle))
 
     def _bows(self, shapes: Sequence[tuple[str, Box]]) -> list[tuple[tuple[Node, Node], Curve, str]]:
         """Covariances of constructs, then of errors, as lines with two heads."""
@@ -351,7 +381,7 @@ def diagram(
             inside,
         )
         places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
-        drawn = replace(drawn, places=places)
+        drawn = replace(drawn, places=places, parts=plan.options.parts)
         found = covered(drawn)
         if best is None or found < best[0]:
             best = found, drawn

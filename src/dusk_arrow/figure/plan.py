@@ -17,11 +17,11 @@ from dusk_arrow.figure.mediation import between, words
 from dusk_arrow.figure.notes import fit_line, note
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
-from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.turning import arranged, stacked
 from dusk_arrow.results.document import ParameterPart, Results
 
 VALUE, BELOW = 12.0, 10.2  # type sizes: a path's value, what stands below it
+MOST_ITEMS = 60  # that are drawn unasked
 MOST_COVARYING = 9  # constructs whose covariances are drawn unasked
 STARS = ((0.001, "***"), (0.01, "**"), (0.05, "*"))
 
@@ -48,9 +48,9 @@ def could_be_zero(parameter: ParameterPart | None, options: FigureOptions) -> bo
     return bounds is not None and bounds[0] <= 0 <= bounds[1]
 
 
-def label_size(value: str, below: str) -> tuple[float, float]:
+def label_size(value: str, below: str, options: FigureOptions) -> tuple[float, float]:
     """Width and height of what stands at a path."""
-    width = max(text_width(value, VALUE, "sans-bold"), text_width(below, BELOW)) + 5
+    width = max(options.width_of(value, VALUE, True), options.width_of(below, BELOW)) + 5
     return width, VALUE + BELOW + 3 if below else VALUE + 3
 
 
@@ -60,8 +60,11 @@ class Plan:
     def __init__(
         self, results: Results, options: FigureOptions, about: tuple[str, str] | None, looseness: float = 1.0
     ) -> None:
-        self.results, self.options, self.about, self.looseness = results, options, about, looseness
         self.whole = read(parse(results.model))
+        if options.parts is None:
+            many = sum(len(construct.indicators) for construct in self.whole.constructs) > MOST_ITEMS
+            options = options.model_copy(update={"parts": "structure" if many else "both"})
+        self.results, self.options, self.about, self.looseness = results, options, about, looseness
         self.model = self.whole if about is None else between(self.whole, results, about)
         self.structure = options.parts != "measurement"
         self.items = options.parts != "structure" and about is None
@@ -170,7 +173,7 @@ class Plan:
             side = at[construct.name] if self.items else "right"
             lines = wordings(shown, self.labels, self.options)
             said = self.explained(construct.name)
-            share = 0.0 if said is None else text_width(said, SMALL) + 6
+            share = 0.0 if said is None else self.options.width_of(said, SMALL) + 6
             found[construct.name] = block(shown, side, share, self.options, lines, construct.name in bowed)  # type: ignore[arg-type]
         return found
 
@@ -183,8 +186,8 @@ class Plan:
     def layout(self) -> Layout:
         """Where everything stands."""
         cards = [one.card for one in self.blocks.values()]
-        cards += [observed_card(name, self.explained(name) is not None) for name in self.model.observed]
-        arrows = [Arrow(*pair, *label_size(*self.texts[pair])) for pair in self.paths]
+        cards += [observed_card(name, self.explained(name) is not None, self.options) for name in self.model.observed]
+        arrows = [Arrow(*pair, *label_size(*self.texts[pair], self.options)) for pair in self.paths]
         if not arrows and self.covariances:
             return stacked(cards, 16.0, self.down)
         loose = self.looseness

@@ -5,9 +5,7 @@ from __future__ import annotations
 import json
 from functools import cache
 from importlib.resources import files
-from typing import Literal
 
-Face = Literal["sans", "sans-bold", "serif"]
 UNKNOWN = 0.6
 WIDE = 1.0
 
@@ -18,13 +16,13 @@ def _widths() -> dict[str, dict[str, float]]:
     return loaded
 
 
-def text_width(text: str, size: float, face: Face = "sans") -> float:
-    """Width of a line of text in the units of `size`; characters outside the fonts count as wide."""
+def text_width(text: str, size: float, face: str = "sans") -> float:
+    """Width of a line of text in the units of `size`, in a face of the table; characters outside the fonts count as wide."""
     known = _widths()[face]
     return size * sum(known.get(letter, WIDE if ord(letter) > 0x2E80 else UNKNOWN) for letter in text)
 
 
-def fit_text(text: str, size: float, width: float, face: Face = "sans") -> str:
+def fit_text(text: str, size: float, width: float, face: str = "sans") -> str:
     """The text, shortened with an ellipsis where it would be wider than `width`."""
     if text_width(text, size, face) <= width:
         return text

@@ -10,6 +10,7 @@ from typing import Literal
 from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.figure.importance import importance_picture
 from dusk_arrow.figure.paper import diagram
+from dusk_arrow.figure.sizes import MM, TWO_COLUMNS, largest, sideways
 from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.options import NamedFigure, PartChoice, ReportOptions
@@ -20,7 +21,6 @@ from dusk_arrow.results.document import Results
 
 Kind = Literal["figure", "table", "words"]
 FIGURE = "figure"
-TEXT_WIDTH = 174 * 72 / 25.4  # points between the margins of a page
 UNASKED_SCALE = 0.8  # type as large as that of tables
 ORDER = (
     "sample", "method", "descriptives", "correlations", "measures_and_fit", "measures", "htmt", "fornell_larcker", "cross_loadings",
@@ -42,6 +42,11 @@ class Figure:
     def note(self) -> str:
         """What is said below it."""
         return self.drawing.note
+
+    @property
+    def sideways(self) -> bool:
+        """Whether it has a page of its own, turned on its side."""
+        return sideways(self.drawing)
 
 
 @dataclass(frozen=True)
@@ -134,7 +139,12 @@ def drawn(figure: NamedFigure, results: Results, inside: bool = False) -> Drawin
         drawing = diagram(results, figure.options, about, inside)
     if figure.options.width is not None:
         return drawing
-    return replace(drawing, scale=min(UNASKED_SCALE, TEXT_WIDTH / drawing.width))
+    return replace(drawing, scale=min(UNASKED_SCALE, TWO_COLUMNS * MM / drawing.width))
+
+
+def _on_the_page(drawing: Drawing) -> Drawing:
+    """A drawing no larger than the page it goes on."""
+    return replace(drawing, scale=min(drawing.scale, largest(drawing, drawing.width * drawing.scale / MM)))
 
 
 def build(material: Material, options: ReportOptions | None = None, title: str = "") -> Report:
@@ -158,7 +168,7 @@ def build(material: Material, options: ReportOptions | None = None, title: str =
             there = True
             if choice.shown:
                 try:
-                    drawing = drawn(figures[key], material.results)
+                    drawing = _on_the_page(drawn(figures[key], material.results))
                     block = Figure(key, counts["figure"] + 1, choice.title or own, drawing)
                 except ValueError:  # what it was of is no longer in the model
                     there = False

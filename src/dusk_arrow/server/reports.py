@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -10,10 +10,12 @@ from pydantic import BaseModel, Field, ValidationError
 
 from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.observations.steps import words as step_words
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Rectangle
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Rectangle, Words
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.formats.registry import finest
 from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.sizes import MM as POINTS
+from dusk_arrow.figure.sizes import sideways
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ProjectRow, RevisionRow
 from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, drawn
@@ -21,6 +23,7 @@ from dusk_arrow.report.cells import Align, Style, Table
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.material import Beside, Material, Turn, material, screened
 from dusk_arrow.report.options import NamedFigure
+from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
 from dusk_arrow.server.comparisons import against
@@ -35,7 +38,7 @@ api = APIBlueprint(
     "reports", __name__, url_prefix="/api/models", abp_tags=[Tag(name="reports")],
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
-MM = 25.4 / 72
+MM = 1 / POINTS
 
 
 class OfferedPart(BaseModel):
@@ -63,9 +66,21 @@ class ShapePart(BaseModel):
     place: tuple[float, float]
 
 
+class LabelPart(BaseModel):
+    """Something beside a line or a shape that can be moved by hand: its key, its box in millimetres on the page, and its place in
+    the units that `label_places` of the options have."""
+
+    key: str
+    x: float
+    y: float
+    width: float
+    height: float
+    place: tuple[float, float]
+
+
 class FigureBlock(BaseModel):
-    """A figure as it is printed: its size in millimetres, its smallest type in points, how many millimetres a unit of its places
-    has, and its shapes."""
+    """A figure as it is printed: its size in millimetres, its smallest type in points, whether it needs a page turned on its side, how many millimetres a unit of its places has, its shapes and labels, and
+    which `parts` of the model it draws."""
 
     kind: Literal["figure"] = "figure"
     key: str
@@ -75,8 +90,11 @@ class FigureBlock(BaseModel):
     width: float
     height: float
     smallest: float
+    sideways: bool
     unit: float
     shapes: list[ShapePart]
+    labels: list[LabelPart]
+    parts: Literal["both", "structure", "measurement"] | None
 
 
 class ColumnHead(BaseModel):
@@ -190,6 +208,23 @@ def _shapes(drawing: Drawing) -> list[ShapePart]:
     ]
 
 
+def _labels(drawing: Drawing) -> list[LabelPart]:
+    unit = drawing.scale * MM
+    found = []
+    for item in drawing.items:
+        if not isinstance(item, Label | Words) or item.handle is None:
+            continue
+        box = item.box if isinstance(item, Label) else drawing.box_of(item)
+        (x, y), (from_x, from_y) = box.centre, item.handle.at
+        found.append(
+            LabelPart(
+                key=item.handle.key, x=box.x * unit, y=box.y * unit, width=box.width * unit, height=box.height * unit,
+                place=(x - from_x, y - from_y),
+            )
+        )  # fmt: skip
+    return found
+
+
 def _table(table: Table, number: int, style: Style) -> TableBlock:
     rows = []
     for row in table.rows:
@@ -206,7 +241,8 @@ def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBloc
         d = block.drawing
         return FigureBlock(
             key=block.key, number=block.number, title=block.title, note=block.note, width=d.width * d.scale * MM,
-            height=d.height * d.scale * MM, smallest=d.smallest, unit=d.scale * MM, shapes=_shapes(d),
+            height=d.height * d.scale * MM, smallest=d.smallest, sideways=sideways(d),
+            unit=d.scale * MM, shapes=_shapes(d), labels=_labels(d), parts=d.parts,
         )  # fmt: skip
     if isinstance(block, Numbered):
         return _table(block.table, block.number, report.style)
@@ -268,7 +304,7 @@ class FigureQuery(BaseModel):
     an inch of a picture; whether the note is part of it."""
 
     key: str = Field(default="figure", max_length=500)
-    options: str | None = Field(default=None, max_length=12_000)
+    options: str | None = Field(default=None, max_length=60_000)
     dots: int = Field(default=300, ge=72, le=1200)
     note: bool = True
 
@@ -279,11 +315,18 @@ class FigurePath(ModelPath):
     ending: Literal["svg", "pdf", "png", "pptx", "odg", "graphml", "dot"]
 
 
-@api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
-def get_figure(path: FigurePath, query: FigureQuery) -> Response:
-    """A figure of the report: of the whole model, of one mediation, or of importance and performance."""
+class _Asked(NamedTuple):
+    """A figure as it is to be drawn, of which results, and what its file is called."""
+
+    figure: NamedFigure
+    results: Results
+    name: str
+
+
+def _asked(model_id: int, query: FigureQuery) -> _Asked:
+    """The figure that a query means. Refuses what is not estimated, unknown figures, and choices that make no sense."""
     with context().sessions() as session:
-        model = find_model(session, path.model_id)
+        model = find_model(session, model_id)
         head = store.head_of(session, model)
         results = document_of(session, head).results
         view = ViewPart.model_validate(model.view)
@@ -294,20 +337,22 @@ def get_figure(path: FigurePath, query: FigureQuery) -> Response:
     named = next((one for one in view.report.figures if one.key == query.key), None)
     if named is None:
         raise refuse(404, "unknown_figure", "There is no such figure in the report.")
-    return _figure_file(named, results, revision_id, name, path.ending, query)
-
-
-def _figure_file(
-    named: NamedFigure, results: Results, revision_id: int, name: str, ending: str, query: FigureQuery
-) -> Response:
     try:
         options = named.options if query.options is None else FigureOptions.model_validate_json(query.options)
     except ValidationError as error:
         raise refuse(422, "figure_options", f"The figure cannot be drawn so: {error.errors()[0]['msg']}.") from None
     if named.kind == "importance":
         results = with_importance(revision_id, results)
+    return _Asked(named.model_copy(update={"options": options}), results, name)
+
+
+@api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
+def get_figure(path: FigurePath, query: FigureQuery) -> Response:
+    """A figure of the report: of the whole model, of one mediation, or of importance and performance."""
+    named, results, name = _asked(path.model_id, query)
+    ending = path.ending
     try:
-        drawing = drawn(named.model_copy(update={"options": options}), results, query.note)
+        drawing = drawn(named, results, query.note)
     except ValueError as error:
         raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
     if ending == "png" and query.dots > finest(drawing):
@@ -315,3 +360,20 @@ def _figure_file(
         raise refuse(422, "too_many_dots", message)
     file = "_".join(part for part in (name, named.source, named.outcome) if part)
     return attachment(FIGURES[ending].render(drawing, query.dots), f"{file}.{ending}", FIGURES[ending].mimetype)
+
+
+class ProposalPart(BaseModel):
+    """In which of the usual widths (mm) a figure of the whole model can be read, how it runs there and what it shows, and its
+    smallest type in points."""
+
+    width: float
+    direction: Literal["across", "down"]
+    parts: Literal["both", "structure", "measurement"]
+    smallest: float
+
+
+@api.get("/<int:model_id>/figure-proposal", operation_id="getFigureProposal", responses={200: ProposalPart})
+def get_figure_proposal(path: ModelPath, query: FigureQuery) -> Response:
+    """The narrowest of the usual widths in which a figure can be read, and the choices that go with it."""
+    named, results, _ = _asked(path.model_id, query)
+    return reply(ProposalPart(**vars(proposal(named, results))))

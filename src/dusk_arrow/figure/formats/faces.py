@@ -1,4 +1,5 @@
-"""The faces that PDF is written with: the paper's own, one for other letters and signs, and the viewer's for East Asian ones."""
+"""The faces that PDF is written with: those of the chosen typeface, one for other letters and signs, and the viewer's for East Asian
+ones."""
 
 from __future__ import annotations
 
@@ -10,7 +11,9 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.cidfonts import UnicodeCIDFont
 from reportlab.pdfbase.ttfonts import TTFont
 
-OWN = {False: "source-sans-3-400", True: "source-sans-3-600"}
+from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
+
+OWN = {False: TYPEFACES["source"].regular_file, True: TYPEFACES["source"].bold_file}
 OTHER = {False: "dejavu-sans", True: "dejavu-sans-bold"}
 HAN, KANA, HANGUL = "STSong-Light", "HeiseiKakuGo-W5", "HYGothic-Medium"
 
@@ -19,7 +22,7 @@ HAN, KANA, HANGUL = "STSong-Light", "HeiseiKakuGo-W5", "HYGothic-Medium"
 def faces() -> dict[str, frozenset[int]]:
     """Makes the faces known; which letters each of the bundled ones has."""
     letters = {}
-    for name in (*OWN.values(), *OTHER.values()):
+    for name in (*(one.file(bold) for one in TYPEFACES.values() for bold in (False, True)), *OTHER.values()):
         with as_file(files("dusk_arrow.figure") / "fonts" / f"{name}.ttf") as path:
             font = TTFont(name, str(path))
         pdfmetrics.registerFont(font)
@@ -29,9 +32,9 @@ def faces() -> dict[str, frozenset[int]]:
     return letters
 
 
-def _face_of(letter: str, bold: bool) -> str:
+def _face_of(letter: str, bold: bool, typeface: Typeface) -> str:
     code, known = ord(letter), faces()
-    for name in (OWN[bold], OTHER[bold]):
+    for name in (TYPEFACES[typeface].file(bold), OTHER[bold]):
         if code in known[name]:
             return name
     if 0x3040 <= code < 0x3100:
@@ -41,12 +44,12 @@ def _face_of(letter: str, bold: bool) -> str:
     return HAN if 0x2E80 <= code < 0xFFF0 else OTHER[bold]
 
 
-def runs(text: str, bold: bool = False) -> list[tuple[str, str]]:
+def runs(text: str, bold: bool = False, typeface: Typeface = "source") -> list[tuple[str, str]]:
     """A text in pieces, each with the face that has its letters."""
-    faced = groupby(text, key=lambda letter: _face_of(letter, bold))
+    faced = groupby(text, key=lambda letter: _face_of(letter, bold, typeface))
     return [(face, "".join(piece)) for face, piece in faced]
 
 
-def run_width(text: str, size: float, bold: bool = False) -> float:
+def run_width(text: str, size: float, bold: bool = False, typeface: Typeface = "source") -> float:
     """How wide a text is in its faces."""
-    return float(sum(pdfmetrics.stringWidth(piece, face, size) for face, piece in runs(text, bold)))
+    return float(sum(pdfmetrics.stringWidth(piece, face, size) for face, piece in runs(text, bold, typeface)))

@@ -10,12 +10,10 @@ from odf.opendocument import OpenDocument, OpenDocumentDrawing
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import Piece, Side, lines, nodes, pieces, texts
 from dusk_arrow.figure.geometry import Box, Point
-from dusk_arrow.figure.text import text_width
 
 WHOLE = 10.0  # centimetres that a glue point counts from edge to edge of its shape, whatever the size of that
 FIRST_GLUE = 4  # lower numbers are the middles of the edges
 DOT = 0.5
-FACE = "Source Sans 3"
 PLAIN = {
     "paddingleft": "0pt", "paddingright": "0pt", "paddingtop": "0pt", "paddingbottom": "0pt", "textareaverticalalign": "middle",
     "textareahorizontalalign": "center", "wrapoption": "no-wrap", "autogrowwidth": "false", "autogrowheight": "false",
@@ -26,7 +24,7 @@ class _Page:
     """One page while it is drawn."""
 
     def __init__(self, drawing: Drawing) -> None:
-        self.unit, self.paper = drawing.scale, OpenDocumentDrawing()
+        self.drawing, self.unit, self.paper = drawing, drawing.scale, OpenDocumentDrawing()
         self.styles: dict[tuple[object, ...], style.Style] = {}
         self.made: dict[Node, object] = {}
         self.boxes: dict[Node, Box] = {}
@@ -70,7 +68,9 @@ class _Page:
             made = style.Style(name=f"t{len(self.styles)}", family="text")
             weight = "bold" if one.bold else "normal"
             made.addElement(
-                style.TextProperties(fontsize=f"{size:.2f}pt", color=one.fill, fontweight=weight, fontfamily=FACE)
+                style.TextProperties(
+                    fontsize=f"{size:.2f}pt", color=one.fill, fontweight=weight, fontfamily=self.drawing.faces.office
+                )
             )
             self.paper.automaticstyles.addElement(made)
             self.styles[key] = made
@@ -110,7 +110,7 @@ class _Page:
                 self.words((words,))
 
     def words(self, words: tuple[Words, ...], ground: str | None = None) -> None:
-        wide = max(text_width(one.text, one.size, "sans-bold" if one.bold else "sans") for one in words) * 1.3
+        wide = max(self.drawing.width_of(one) for one in words) * 1.3
         first, last = words[0], words[-1]
         share = {"start": 0.0, "middle": 0.5, "end": 1.0}[first.anchor]
         box = Box(

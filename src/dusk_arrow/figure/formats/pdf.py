@@ -9,6 +9,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Label, Line, Rectangle, Words
 from dusk_arrow.figure.formats.faces import faces, run_width, runs
+from dusk_arrow.figure.typefaces import Typeface
 
 DASH = (5, 4)
 
@@ -23,29 +24,29 @@ def write(drawing: Drawing) -> bytes:
     canvas.translate(0, drawing.height * drawing.scale)
     canvas.scale(drawing.scale, drawing.scale)
     for item in drawing.items:
-        draw(canvas, item)
+        draw(canvas, item, drawing.typeface)
     canvas.showPage()
     canvas.save()
     return file.getvalue()
 
 
-def draw(canvas: Canvas, item: Item) -> None:
+def draw(canvas: Canvas, item: Item, typeface: Typeface) -> None:
     """Draws one item; the page grows upwards, so heights are negative."""
     if isinstance(item, Words):
-        _text(canvas, item)
+        _text(canvas, item, typeface)
     elif isinstance(item, Line):
         _line(canvas, item)
     else:
         _shape(canvas, item)
         for words in item.words:
-            _text(canvas, words)
+            _text(canvas, words, typeface)
 
 
-def _text(canvas: Canvas, words: Words) -> None:
+def _text(canvas: Canvas, words: Words, typeface: Typeface) -> None:
     canvas.setFillColor(HexColor(words.fill))
     share = {"start": 0.0, "middle": 0.5, "end": 1.0}[words.anchor]
-    x = words.at[0] - share * run_width(words.text, words.size, words.bold)
-    for face, piece in runs(words.text, words.bold):
+    x = words.at[0] - share * run_width(words.text, words.size, words.bold, typeface)
+    for face, piece in runs(words.text, words.bold, typeface):
         canvas.setFont(face, words.size)
         canvas.drawString(x, -words.at[1], piece)
         x += canvas.stringWidth(piece, face, words.size)

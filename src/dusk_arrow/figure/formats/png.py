@@ -21,6 +21,6 @@ def write(drawing: Drawing, dots_per_inch: int) -> bytes:
                 dpi=CSS,
                 zoom=dots_per_inch / CSS,
                 font_dirs=[str(folder)],
-                sans_serif_family="Source Sans 3",
+                sans_serif_family=drawing.faces.family,
             )
         )

@@ -18,7 +18,6 @@ from pptx.util import Emu, Pt
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import Bend, Piece, Side, lines, nodes, pieces, texts
 from dusk_arrow.figure.geometry import Box, Point
-from dusk_arrow.figure.text import text_width
 
 POINT = 12700
 LEAST, MOST = 914_400, 51_206_400  # sides of a slide
@@ -35,14 +34,13 @@ ROUND_SITES = (
 SQUARE_SITES = ((0.0, -1.0), (-1.0, 0.0), (0.0, 1.0), (1.0, 0.0))
 WIDER = 1.3  # a text's box, since another face may be wider than ours
 DOT = 0.5  # the size of a joint, in points
-FACE = "Calibri"
 
 
 class _Slide:
     """One slide while it is drawn."""
 
     def __init__(self, drawing: Drawing) -> None:
-        self.unit = drawing.scale * POINT
+        self.unit, self.drawing, self.face = drawing.scale * POINT, drawing, drawing.faces.office
         self.deck = Presentation()
         wide, high = (int(side * self.unit) for side in (drawing.width, drawing.height))
         self.deck.slide_width, self.deck.slide_height = (Emu(min(max(side, LEAST), MOST)) for side in (wide, high))
@@ -86,11 +84,11 @@ class _Slide:
             run = paragraph.add_run()
             run.text = one.text
             font = run.font
-            font.size, font.bold, font.name = Pt(max(one.size * self.unit / POINT, 1)), one.bold, FACE
+            font.size, font.bold, font.name = Pt(max(one.size * self.unit / POINT, 1)), one.bold, self.face
             font.color.rgb = _colour(one.fill)
 
     def text(self, words: tuple[Words, ...], ground: str | None = None) -> None:
-        wide = max(text_width(one.text, one.size, "sans-bold" if one.bold else "sans") for one in words) * WIDER
+        wide = max(self.drawing.width_of(one) for one in words) * WIDER
         first, last = words[0], words[-1]
         share = {"start": 0.0, "middle": 0.5, "end": 1.0}[first.anchor]
         box = Box(

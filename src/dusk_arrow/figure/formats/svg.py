@@ -9,17 +9,18 @@ from xml.sax.saxutils import escape
 
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Line, Rectangle, Words
 from dusk_arrow.figure.geometry import path_data
-
-FONT = "'Source Sans 3', 'Source Sans Pro', 'Segoe UI', Helvetica, Arial, sans-serif"
+from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 
 
 def svg(drawing: Drawing, font: bool = True) -> str:
     """The drawing as a file that stands on its own, with its font where `font`, as large as it is printed."""
-    style = f"<style>{font_face()}</style>" if font else ""
+    faces = drawing.faces
+    style = f"<style>{font_face(drawing.typeface)}</style>" if font else ""
+    family = f"'{faces.family}', {faces.otherwise}"
     wide, high = drawing.width * drawing.scale, drawing.height * drawing.scale
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {drawing.width:.1f} {drawing.height:.1f}" '
-        f'width="{wide:.2f}pt" height="{high:.2f}pt" font-family="{FONT}" role="img">'
+        f'width="{wide:.2f}pt" height="{high:.2f}pt" font-family="{family}" role="img">'
         f"<title>{escape(drawing.title)}</title>{style}"
         f"{''.join(_element(item) for item in drawing.items)}</svg>\n"
     )
@@ -66,11 +67,16 @@ def _element(item: Item) -> str:
 
 
 @cache
-def font_face() -> str:
-    """The bundled font inside the file, so that the figure looks the same wherever it is opened in a browser."""
-    font = (files("dusk_arrow.figure") / "fonts" / "source-sans-3-latin-wght-normal.woff2").read_bytes()
-    data = base64.b64encode(font).decode()
-    return (
-        "@font-face{font-family:'Source Sans 3';font-weight:200 900;"
-        f"src:url(data:font/woff2;base64,{data}) format('woff2')}}"
-    )
+def font_face(typeface: Typeface = "source") -> str:
+    """The Latin letters of a bundled typeface inside the file, so that the figure looks the same wherever it is opened in a
+    browser."""
+    faces = TYPEFACES[typeface]
+    rules = []
+    for name, weight in faces.web:
+        font = (files("dusk_arrow.figure") / "fonts" / f"{name}.woff2").read_bytes()
+        data = base64.b64encode(font).decode()
+        rules.append(
+            f"@font-face{{font-family:'{faces.family}';font-weight:{weight};"
+            f"src:url(data:font/woff2;base64,{data}) format('woff2')}}"
+        )
+    return "".join(rules)

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 
 from docx import Document
 from docx.document import Document as Paper
+from docx.enum.section import WD_ORIENT, WD_SECTION
 from docx.enum.table import WD_TABLE_ALIGNMENT
 from docx.enum.text import WD_ALIGN_PARAGRAPH
 from docx.opc.constants import RELATIONSHIP_TYPE
@@ -26,7 +27,7 @@ from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.formats.widths import column_widths
 
 FACE = "Calibri"  # a document is written on with the faces of its reader's machine
-ACROSS, TALLEST, SIZE, WIDER = Mm(174), Mm(225), 8.5, 1.25
+ACROSS, SIZE, WIDER = Mm(174), 8.5, 1.25
 VECTOR = "http://schemas.microsoft.com/office/drawing/2016/SVG/main"
 VECTOR_MARK = "{96DAC541-7B7A-43D3-8B79-37D633B846F1}"
 FALL_BACK = 200  # dots an inch of the picture beside the vectors
@@ -129,7 +130,7 @@ def _table(paper: Paper, one: Table, style: Style) -> None:
 def _picture(paper: Paper, block: Figure) -> None:
     """The figure as a picture, and as the vectors that programs which know them show instead."""
     drawing = block.drawing
-    width = min(ACROSS, int(Pt(drawing.width * drawing.scale)), int(TALLEST * drawing.width / drawing.height))
+    width = int(Pt(drawing.width * drawing.scale))
     paragraph = paper.add_paragraph()
     paragraph.paragraph_format.keep_with_next = True
     shape = paragraph.add_run().add_picture(io.BytesIO(png.write(drawing, FALL_BACK)), width=width)
@@ -146,6 +147,13 @@ def _picture(paper: Paper, block: Figure) -> None:
     extension = etree.SubElement(extensions, qn("a:ext"), uri=VECTOR_MARK)
     vector = etree.SubElement(extension, f"{{{VECTOR}}}svgBlip", nsmap={"asvg": VECTOR})
     vector.set(qn("r:embed"), link)
+
+
+def _turned(paper: Paper, sideways: bool) -> None:
+    """A new page, and those after it: on its side or upright."""
+    section = paper.add_section(WD_SECTION.NEW_PAGE)
+    section.orientation = WD_ORIENT.LANDSCAPE if sideways else WD_ORIENT.PORTRAIT
+    section.page_width, section.page_height = (Mm(297), Mm(210)) if sideways else (Mm(210), Mm(297))
 
 
 def _styles(paper: Paper) -> None:
@@ -179,7 +187,11 @@ def write(report: Report) -> bytes:
     about.title, about.author, about.comments, about.created, about.modified = report.title, "", "", EARLIEST, EARLIEST
     if report.title:
         paper.add_paragraph(report.title, style="Title")
+    lying = False
     for block in report.blocks:
+        if lying or (isinstance(block, Figure) and block.sideways):
+            lying = isinstance(block, Figure) and block.sideways
+            _turned(paper, lying)
         if isinstance(block, Words):
             paper.add_heading(block.title, 1)
             for text in block.paragraphs:
@@ -194,6 +206,8 @@ def write(report: Report) -> bytes:
             _table(paper, block.table, report.style)
             paper.add_paragraph(f"Note. {' '.join(block.table.notes)}" if block.table.notes else "", style="Table note")
     if report.references:
+        if lying:
+            _turned(paper, False)
         paper.add_heading("References", 1)
         for one in report.references:
             paragraph = paper.add_paragraph(one.text)

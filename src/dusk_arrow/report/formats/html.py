@@ -26,6 +26,8 @@ def write(report: Report) -> bytes:
         blocks=[(kinds[type(block)], block) for block in report.blocks],
         printed=report.style.printed,
         picture=lambda drawing: Markup(svg(drawing, font=False)),  # what is drawn was escaped when it became SVG
-        font=Markup(font_face()),
+        font=Markup(
+            "".join(font_face(one) for one in dict.fromkeys(("source", *(f.drawing.typeface for f in report.figures))))
+        ),
     )
     return text.encode()

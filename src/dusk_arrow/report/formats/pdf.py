@@ -16,6 +16,8 @@ from reportlab.platypus import (
     Flowable,
     Frame,
     KeepTogether,
+    NextPageTemplate,
+    PageBreak,
     PageTemplate,
     Paragraph,
     Spacer,
@@ -23,16 +25,15 @@ from reportlab.platypus import (
 )
 from reportlab.platypus import Table as Grid
 
-from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.figure.formats.faces import OWN, faces, runs
 from dusk_arrow.figure.formats.pdf import draw
+from dusk_arrow.figure.sizes import SIDEWAYS
 from dusk_arrow.report.assembly import Figure, Report, Words
 from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.formats.widths import column_widths
 
 INK, QUIET = HexColor("#232540"), HexColor("#55576b")
 ACROSS, MARGIN = 174 * mm, 18 * mm
-TALLEST = 225 * mm
 BODY = ParagraphStyle("body", fontName=OWN[False], fontSize=10, leading=14, textColor=INK, spaceAfter=6)
 HEADING = ParagraphStyle(
     "heading", parent=BODY, fontName=OWN[True], fontSize=12.5, leading=16, spaceBefore=12, spaceAfter=4
@@ -44,21 +45,20 @@ ENTRY = ParagraphStyle("entry", parent=BODY, leftIndent=8 * mm, firstLineIndent=
 
 
 class Picture(Flowable):  # type: ignore[misc]
-    """A drawing as wide as the page at most, and no taller."""
+    """A drawing in its size."""
 
-    def __init__(self, drawing: Drawing) -> None:
+    def __init__(self, block: Figure) -> None:
         super().__init__()
-        self.drawing = drawing
-        self.scale = min(drawing.scale, ACROSS / drawing.width, TALLEST / drawing.height)
-        self.width, self.height = drawing.width * self.scale, drawing.height * self.scale
+        self.drawing = drawing = block.drawing
+        self.width, self.height = drawing.width * drawing.scale, drawing.height * drawing.scale
 
     def draw(self) -> None:
         """Draws it; the page grows upwards."""
         self.canv.saveState()
         self.canv.translate(0, self.height)
-        self.canv.scale(self.scale, self.scale)
+        self.canv.scale(self.drawing.scale, self.drawing.scale)
         for item in self.drawing.items:
-            draw(self.canv, item)
+            draw(self.canv, item, self.drawing.typeface)
         self.canv.restoreState()
 
 
@@ -108,7 +108,7 @@ def _table(table: Table, style: Style) -> Grid:
 def _foot(canvas: Canvas, document: BaseDocTemplate) -> None:
     canvas.setFont(OWN[False], 8)
     canvas.setFillColor(QUIET)
-    canvas.drawRightString(A4[0] - MARGIN, 11 * mm, str(document.page))
+    canvas.drawRightString(canvas._pagesize[0] - MARGIN, 11 * mm, str(document.page))
 
 
 def write(report: Report) -> bytes:
@@ -122,7 +122,12 @@ def write(report: Report) -> bytes:
         elif isinstance(block, Figure):
             caption = Paragraph(_marked(f"Figure {block.number}. {block.title}", True), CAPTION)
             note = [Paragraph(_marked(block.note), NOTE)] if block.note else [Spacer(1, 8)]
-            story.append(KeepTogether([Spacer(1, 6), Picture(block.drawing), caption, *note]))
+            whole = [Spacer(1, 6), Picture(block), caption, *note]
+            if block.sideways:
+                turned = [NextPageTemplate("sideways"), PageBreak(), *whole, NextPageTemplate("page"), PageBreak()]
+                story += turned
+            else:
+                story.append(KeepTogether(whole))
         else:
             caption = Paragraph(_marked(f"Table {block.number}. {block.table.title}", True), CAPTION)
             note = (
@@ -144,6 +149,15 @@ def write(report: Report) -> bytes:
     frame = Frame(
         MARGIN, 18 * mm, ACROSS, A4[1] - 36 * mm, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0
     )
-    page.addPageTemplates([PageTemplate("page", [frame], onPage=_foot)])
+    high, wide = A4
+    lying = Frame(
+        20 * mm, 18 * mm, SIDEWAYS * mm, high - 36 * mm, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0
+    )
+    page.addPageTemplates(
+        [
+            PageTemplate("page", [frame], onPage=_foot),
+            PageTemplate("sideways", [lying], onPage=_foot, pagesize=(wide, high)),
+        ]
+    )
     page.build(story or [Spacer(1, 1)])
     return file.getvalue()
