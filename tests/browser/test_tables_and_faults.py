@@ -128,3 +128,27 @@ def test_a_path_is_drawn_by_letters(wardens: Page) -> None:
     page.keys(Keys.ESCAPE)
     page.until(lambda: not page.all("[aria-label='New path']"))
     assert page.paths() == before
+
+
+def test_what_is_drawn_elsewhere_is_copied_too(wardens: Page) -> None:
+    """The cases and the models side by side go to a spreadsheet as they stand on screen."""
+    page = wardens
+    page.find("nav a[href$='/data']").click()
+    page.tab("Cases")
+    page.driver.execute_script(COPIED)
+    page.find("[aria-label='Copy the cases for a spreadsheet']").click()
+    copied = str(page.until(lambda: page.driver.execute_script("return window.copied")))
+    lines = copied.split("\n")
+    assert len(lines) == 413
+    first = page.find("[role=row][aria-rowindex='2']").text.split()
+    assert lines[1].split("\t")[0] == first[0].rstrip("✕×")
+    page.find("nav a[href$='/compare']").click()
+    page.find("[aria-label='Copy as a table: Figures of the models']").click()
+    text = lambda: str(page.driver.execute_script("return window.copied"))  # noqa: E731
+    page.until(lambda: "CFI" in text())
+    cells = {line.split("\t")[0]: line.split("\t")[1] for line in text().split("\n")[1:]}
+    row = page.driver.execute_script(
+        "return [...document.querySelectorAll(\"table[aria-label='Figures of the models'] tbody tr\")].map((r) => r.textContent)"
+    )
+    assert any("CFI" in one and cells["CFI"].split(" ")[0] in one for one in row)
+    assert "<table" in str(page.driver.execute_script("return window.table"))

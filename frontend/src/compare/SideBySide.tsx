@@ -1,6 +1,7 @@
 import { Fragment, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useChoices, useCriteria } from "../api/hooks";
+import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, containsZero, interval, plain, pWords } from "../shared/numbers";
@@ -37,6 +38,7 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
           <tr>
             <th scope="col" className="w-[210px]">
               <span className="sr-only">figure</span>
+              <CopyDrawn label="Figures of the models" />
             </th>
             {models.map((m, at) => (
               <th key={at} scope="col" className="pb-1 pl-4 text-right font-normal">
@@ -50,9 +52,11 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
                   {families.find((family) => family.key === m.family)?.words}, {m.estimator.toUpperCase()}
                 </span>
                 {m.estimated && !m.intervals && (
-                  <TextButton className="text-sm" onClick={() => begin(m)}>
-                    Add intervals
-                  </TextButton>
+                  <span data-not-copied>
+                    <TextButton className="text-sm" onClick={() => begin(m)}>
+                      Add intervals
+                    </TextButton>
+                  </span>
                 )}
               </th>
             ))}
@@ -141,7 +145,7 @@ function Measurement({ models }: { models: Column[] }) {
       <thead>
         <tr>
           <th scope="col" className="w-[210px] text-left font-serif text-[15px] font-semibold">
-            Measurement
+            Measurement <CopyDrawn label="Measurement in the models" />
           </th>
           {models.map((m, at) => (
             <th key={at} scope="col" className="pl-4 text-right">
@@ -233,6 +237,7 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
         <tr>
           <th scope="col" className="w-[170px]">
             <span className="sr-only">path</span>
+            <CopyDrawn label="Paths of the models" />
           </th>
           <th scope="col" style={{ width: WIDTH }}>
             <svg width={WIDTH} height={16} aria-hidden="true" className="block">

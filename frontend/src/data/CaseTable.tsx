@@ -1,15 +1,20 @@
 import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
+import { Check, Copy } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
+import { attempt } from "../api/attempt";
 import { api, take, type Project } from "../api/client";
+import { asTabs } from "../shared/clipboard";
 import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
 const PAGE = 100;
 const WIDE = 88;
+const AT_ONCE = 500;
+const MOST_COPIED = 20_000;
 
 /** The table of cases as they are used; those held out stand among them, struck through. */
 export function CaseTable({ project, steps }: { project: Project; steps: Steps }) {
-  const [sort, setSort] = useState<{ column: string; down: boolean } | null>(null);
+  const [sort, setSort] = useState<Order>(null);
   const [reason, setReason] = useState("");
   const [here, setHere] = useState({ row: 0, column: -1 });
   const scroll = useRef<HTMLDivElement>(null);
@@ -33,20 +38,7 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
   const found = useQueries({
     queries: pages.map((page) => ({
       queryKey: ["cases", project.id, project.data_version_id, sort, page],
-      queryFn: () =>
-        take(
-          api.GET("/api/projects/{project_id}/cases", {
-            params: {
-              path: { project_id: project.id },
-              query: {
-                offset: page * PAGE,
-                limit: PAGE,
-                sort: sort?.column ?? null,
-                descending: sort?.down ?? false,
-              },
-            },
-          }),
-        ),
+      queryFn: () => someCases(project, sort, page * PAGE, PAGE),
     })),
   });
   const at = (index: number) => found[pages.indexOf(Math.floor(index / PAGE))]?.data?.cases[index % PAGE];
@@ -100,7 +92,8 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
           {project.n_cases} cases in use
           {total > project.n_cases && (
             <span className="text-ember">, {total - project.n_cases} held out</span>
-          )}
+          )}{" "}
+          <CopyCases project={project} sort={sort} total={total} />
         </p>
         <label className="flex items-center gap-2 text-quiet">
           reason for holding out
@@ -218,4 +211,49 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
 function show(value: number | string | null | undefined): string {
   if (value === null || value === undefined) return "·";
   return typeof value === "string" ? value : String(+value.toFixed(4)).replace("-", "−");
+}
+
+type Order = { column: string; down: boolean } | null;
+
+/** A window of the cases in an order. */
+function someCases(project: Project, sort: Order, offset: number, limit: number) {
+  const query = { offset, limit, sort: sort?.column ?? null, descending: sort?.down ?? false };
+  return take(
+    api.GET("/api/projects/{project_id}/cases", { params: { path: { project_id: project.id }, query } }),
+  );
+}
+
+/** All cases on the clipboard in the order in which they are shown, for a spreadsheet. */
+function CopyCases({ project, sort, total }: { project: Project; sort: Order; total: number }) {
+  const [copied, setCopied] = useState(false);
+  const many = total > MOST_COPIED;
+  const copy = () =>
+    attempt(async () => {
+      const rows: string[][] = [];
+      while (rows.length < total) {
+        const { cases } = await someCases(project, sort, rows.length, AT_ONCE);
+        if (cases.length === 0) break;
+        for (const one of cases) {
+          rows.push([String(one.case), ...one.values.map((value) => (value === null ? "" : String(value)))]);
+        }
+      }
+      const heads = ["row in file", ...project.columns.map((column) => column.name)];
+      await navigator.clipboard.writeText(asTabs(heads, rows));
+      setCopied(true);
+      setTimeout(() => setCopied(false), 2000);
+    });
+  const Mark = copied ? Check : Copy;
+  const said = copied ? "Copied" : "Copy the cases for a spreadsheet";
+  return (
+    <button
+      type="button"
+      className="btn btn-ghost btn-xs btn-square align-middle"
+      disabled={many}
+      aria-label={said}
+      title={many ? `More than ${MOST_COPIED.toLocaleString("en")} cases: save them as a file` : said}
+      onClick={() => void copy()}
+    >
+      <Mark size={13} />
+    </button>
+  );
 }

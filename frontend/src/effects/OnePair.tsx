@@ -2,6 +2,7 @@ import { useState, type KeyboardEvent } from "react";
 import { Link } from "react-router";
 import type { Effect, ModelState, Project, Schemas, Shown } from "../api/client";
 import { useEstimates, type Gestures } from "../api/hooks";
+import { CopyDrawn } from "../shared/CopyDrawn";
 import { level, intervalWords } from "../shared/basis";
 import { LINK, TextButton } from "../shared/controls";
 import { containsZero, pValue } from "../shared/numbers";
@@ -184,6 +185,7 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
               {steps ? "Fold the steps" : "The steps one by one"}
             </TextButton>
           </p>
+          {steps && <CopyDrawn label="The steps one by one" />}
           {steps && <Steps effects={estimates?.effects ?? []} pair={effects} scale={scale} />}
           <Reading {...{ project, model }} effect={selected} />
         </div>

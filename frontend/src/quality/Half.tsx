@@ -3,6 +3,7 @@ import type { ModelState, Schemas } from "../api/client";
 import { useProject, useThorough, useTrail } from "../api/hooks";
 import { useSteps, type Steps } from "../data/steps";
 import { propose } from "../model/desk";
+import { CopyDrawn } from "../shared/CopyDrawn";
 import { Action, Explained, Primary, Quiet, TextButton } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 
@@ -148,7 +149,10 @@ function Halves({ halves }: { halves: Schemas["HoldoutPart"] }) {
       <table className="mt-1 w-full tabular-nums" aria-label="Both halves">
         <thead>
           <tr className="text-quiet">
-            <th />
+            <th scope="col" className="text-left">
+              <span className="sr-only">figure</span>
+              <CopyDrawn label="Both halves" />
+            </th>
             <th scope="col" className="text-right font-normal">
               in use, n = {first.n}
             </th>

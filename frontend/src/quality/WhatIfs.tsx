@@ -2,6 +2,7 @@ import { ArrowDown, ArrowUp, Lock } from "lucide-react";
 import { useState } from "react";
 import type { ModelState } from "../api/client";
 import { select, useDesk } from "../model/desk";
+import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { changeOf, differenceOf, extremes, signed, useItemWhatIfs, type ItemWhatIf } from "./use";
@@ -46,7 +47,7 @@ export function WhatIfs({ model }: { model: ModelState }) {
   return (
     <section aria-labelledby="what-if" className="min-w-0">
       <h2 id="what-if" className="font-serif text-[18px] font-semibold">
-        What if one were set aside?
+        What if one were set aside? {rows.length > 0 && <CopyDrawn label="What if one were set aside" />}
       </h2>
       <p className="text-sm text-quiet">
         {found.isError

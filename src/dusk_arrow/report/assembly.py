@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -147,8 +147,14 @@ def _on_the_page(drawing: Drawing) -> Drawing:
     return replace(drawing, scale=min(drawing.scale, largest(drawing, drawing.width * drawing.scale / MM)))
 
 
-def build(material: Material, options: ReportOptions | None = None, title: str = "") -> Report:
-    """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come."""
+def build(
+    material: Material,
+    options: ReportOptions | None = None,
+    title: str = "",
+    draw: Callable[[NamedFigure], Drawing] | None = None,
+) -> Report:
+    """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come. `draw` is
+    for whoever has drawings already."""
     options = options or ReportOptions()
     tables, words = {one.key: one for one in TABLES}, {one.key: one for one in WORDS}
     figures = {one.key: one for one in options.figures}
@@ -168,7 +174,7 @@ def build(material: Material, options: ReportOptions | None = None, title: str =
             there = True
             if choice.shown:
                 try:
-                    drawing = _on_the_page(drawn(figures[key], material.results))
+                    drawing = _on_the_page(draw(figures[key]) if draw else drawn(figures[key], material.results))
                     block = Figure(key, counts["figure"] + 1, choice.title or own, drawing)
                 except ValueError:  # what it was of is no longer in the model
                     there = False

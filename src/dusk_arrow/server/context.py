@@ -12,6 +12,7 @@ from flask import Response, current_app
 from pydantic import BaseModel
 
 from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import DataVersionRow
@@ -26,6 +27,7 @@ T = TypeVar("T")
 MEGABYTE = 1024 * 1024
 MOST_KEPT = 24 * MEGABYTE
 MOST_DATA = 64 * MEGABYTE
+ITEM = 2_000  # bytes of something that is drawn
 TEXT = 80  # bytes of a short text with what the interpreter adds
 
 
@@ -34,6 +36,8 @@ def size_of(value: Any) -> int:
     if isinstance(value, DataSet):
         numbers = sum(c.numbers.nbytes for c in value.columns if c.numbers is not None)
         return numbers + sum(TEXT * len(c.texts) for c in value.columns if c.texts is not None) + 2000
+    if isinstance(value, Drawing):
+        return ITEM * len(value.items)
     if isinstance(value, BaseModel):
         return 4 * len(value.model_dump_json())
     if isinstance(value, list | tuple):

@@ -29,7 +29,7 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.server.comparisons import against
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
-from dusk_arrow.server.documents import document_of, fit_revision, with_importance
+from dusk_arrow.server.documents import Document, document_of, fit_revision, with_importance
 from dusk_arrow.server.model_state import ViewPart, find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -146,12 +146,23 @@ class ReportDocument(BaseModel):
     references: list[str]
 
 
-def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
-    """What a report is made of, how it is to look, its title, and the name of its files. Refuses what is not estimated."""
+class _Whole(NamedTuple):
+    """What a report is made of, how it is to look, its title, the name of its files, and the document it rests on."""
+
+    material: Material
+    view: ViewPart
+    title: str
+    name: str
+    document: Document
+
+
+def _whole(model_id: int) -> _Whole:
+    """Everything for the report of a model at its head. Refuses what is not estimated."""
     with context().sessions() as session:
         model = find_model(session, model_id)
         head = store.head_of(session, model)
-        results = document_of(session, head).results
+        document = document_of(session, head)
+        results = document.results
         if not results.converged:
             raise refuse(422, "nothing_to_report", "The model is not estimated yet, so there is nothing to report.")
         version = store.version_of(session, head)
@@ -173,7 +184,7 @@ def _material(model_id: int) -> tuple[Material, ViewPart, str, str]:
         lambda: screened(results, data),
     )
     beside = [Beside(other, one, _test(head, row)) for other, row, one in stated if one.converged]
-    return material(results, data, criteria, steps, turns, beside, found), view, title, name
+    return _Whole(material(results, data, criteria, steps, turns, beside, found), view, title, name, document)
 
 
 def _test(head: RevisionRow, other: RevisionRow) -> Comparison | None:
@@ -183,8 +194,19 @@ def _test(head: RevisionRow, other: RevisionRow) -> Comparison | None:
 
 def report_of(model_id: int) -> tuple[Report, str]:
     """The report of a model at its head, and the name of its data. Refuses what is not estimated."""
-    found, view, title, name = _material(model_id)
-    return build(found, view.report, title), name
+    found = _whole(model_id)
+
+    def draw(figure: NamedFigure) -> Drawing:
+        return _drawing(found.document, figure, found.material.results, False)
+
+    return build(found.material, found.view.report, found.title, draw), found.name
+
+
+def _drawing(document: Document, figure: NamedFigure, results: Results, inside: bool) -> Drawing:
+    """A figure, drawn once for its sizes and its file. Raises ValueError where there is nothing to draw."""
+    labelled = bool(results.data and results.data.labels)
+    what = f"drawing {document.run_id} {document.so_far} {labelled} {inside} {figure.model_dump_json()}"
+    return keep(what, document.revision_id, lambda: drawn(figure, results, inside))
 
 
 def _shapes(drawing: Drawing) -> list[ShapePart]:
@@ -278,11 +300,11 @@ class TablePath(ModelPath):
 @api.get("/<int:model_id>/tables/<key>", operation_id="getTable", responses={200: TableBlock})
 def get_table(path: TablePath) -> Response:
     """One table as the report prints it, whether the report has it or not."""
-    found, view, _, _ = _material(path.model_id)
-    made = next(one for one in TABLES if one.key == path.key).make(found)
+    found = _whole(path.model_id)
+    made = next(one for one in TABLES if one.key == path.key).make(found.material)
     if made is None:
         raise refuse(404, "nothing_in_table", "The model has nothing of the kind.")
-    return reply(_table(made, 0, Style(view.report.decimals, view.report.leading_zero)))
+    return reply(_table(made, 0, Style(found.view.report.decimals, found.view.report.leading_zero)))
 
 
 class ReportPath(ModelPath):
@@ -316,10 +338,11 @@ class FigurePath(ModelPath):
 
 
 class _Asked(NamedTuple):
-    """A figure as it is to be drawn, of which results, and what its file is called."""
+    """A figure as it is to be drawn, of which results and document, and what its file is called."""
 
     figure: NamedFigure
     results: Results
+    document: Document
     name: str
 
 
@@ -328,7 +351,8 @@ def _asked(model_id: int, query: FigureQuery) -> _Asked:
     with context().sessions() as session:
         model = find_model(session, model_id)
         head = store.head_of(session, model)
-        results = document_of(session, head).results
+        document = document_of(session, head)
+        results = document.results
         view = ViewPart.model_validate(model.view)
         name = session.get_one(DataSetRow, store.version_of(session, head).data_set_id).name
         revision_id = head.id
@@ -343,16 +367,16 @@ def _asked(model_id: int, query: FigureQuery) -> _Asked:
         raise refuse(422, "figure_options", f"The figure cannot be drawn so: {error.errors()[0]['msg']}.") from None
     if named.kind == "importance":
         results = with_importance(revision_id, results)
-    return _Asked(named.model_copy(update={"options": options}), results, name)
+    return _Asked(named.model_copy(update={"options": options}), results, document, name)
 
 
 @api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
 def get_figure(path: FigurePath, query: FigureQuery) -> Response:
     """A figure of the report: of the whole model, of one mediation, or of importance and performance."""
-    named, results, name = _asked(path.model_id, query)
+    named, results, document, name = _asked(path.model_id, query)
     ending = path.ending
     try:
-        drawing = drawn(named, results, query.note)
+        drawing = _drawing(document, named, results, query.note)
     except ValueError as error:
         raise refuse(422, "no_route", f"There is nothing to draw: {error}.") from None
     if ending == "png" and query.dots > finest(drawing):
@@ -375,5 +399,5 @@ class ProposalPart(BaseModel):
 @api.get("/<int:model_id>/figure-proposal", operation_id="getFigureProposal", responses={200: ProposalPart})
 def get_figure_proposal(path: ModelPath, query: FigureQuery) -> Response:
     """The narrowest of the usual widths in which a figure can be read, and the choices that go with it."""
-    named, results, _ = _asked(path.model_id, query)
+    named, results, _, _ = _asked(path.model_id, query)
     return reply(ProposalPart(**vars(proposal(named, results))))
