@@ -36,7 +36,7 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
       <table className="mt-2 w-full" aria-label="Figures of the models">
         <thead>
           <tr>
-            <th scope="col" className="w-[210px]">
+            <th scope="col" className="w-[210px] text-left">
               <span className="sr-only">figure</span>
               <CopyDrawn label="Figures of the models" />
             </th>
@@ -235,7 +235,7 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
     <table className="mt-4 w-full border-separate border-spacing-y-[2px]" aria-label="Paths of the models">
       <thead>
         <tr>
-          <th scope="col" className="w-[170px]">
+          <th scope="col" className="w-[170px] text-left">
             <span className="sr-only">path</span>
             <CopyDrawn label="Paths of the models" />
           </th>
