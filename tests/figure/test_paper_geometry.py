@@ -147,3 +147,11 @@ def test_a_figure_is_no_larger_than_its_page() -> None:
     assert 900 * largest(Drawing(300, 900, "", ()), 174) == pytest.approx(225 * mm)
     assert sideways(replace(flat, scale=largest(flat, 257)))
     assert not sideways(replace(tall, scale=largest(tall, 300)))
+
+
+def test_fifteen_constructs_with_their_items_can_be_read_on_a_page() -> None:
+    """A reviewer who wants to see every loading gets them in one figure, not too small to be read."""
+    drawing = diagram(made_up(15, 6, 1, 2), FigureOptions(parts="both", direction="down"))
+    assert len([shape for shape in shapes(drawing) if len(shape.node) == 2]) == 90
+    assert drawing.smallest / drawing.scale * largest(drawing, 174) >= 6
+    assert covered(drawing) <= 3

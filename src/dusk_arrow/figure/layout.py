@@ -24,12 +24,14 @@ BUNDLED = 24  # from so many arrows on those that lead to one place share their 
 
 @dataclass(frozen=True)
 class Spacing:
-    """Room between columns (beside the labels), between rows, and the height of a passing lane."""
+    """Room between columns (beside the labels), between rows, and the height of a passing lane; `tight` where the whole has to be as
+    low as it can be."""
 
     column: float = 18
     row: float = 26
     lane: float = 34
     margin: float = 8
+    tight: bool = False
 
 
 @dataclass(frozen=True)
@@ -82,19 +84,25 @@ def _with_lanes(
     return columns, pieces, lanes
 
 
-def _separate(wanted: list[float], heights: list[float], gap: float) -> list[float]:
-    """Centres nearest to the wanted ones (least squares) that keep the order and the gaps."""
+def _separate(wanted: list[float], heights: list[float], gap: float, within: float | None = None) -> list[float]:
+    """Centres nearest to the wanted ones (least squares) that keep the order and the gaps, `within` so much to either side of the
+    middle."""
     offsets = [0.0]
     for above, below in itertools.pairwise(heights):
         offsets.append(offsets[-1] + (above + below) / 2 + gap)
     free = isotonic_regression([w - o for w, o in zip(wanted, offsets, strict=True)]).x
+    if within is not None:
+        free = np.clip(free, heights[0] / 2 - within, within - offsets[-1] - heights[-1] / 2)
     return [float(f) + o for f, o in zip(free, offsets, strict=True)]
 
 
 def _rows(
-    columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str, float], gap: float
+    columns: list[list[str]], pieces: Sequence[Link], heights: Mapping[str, float], gap: float, tight: bool
 ) -> dict[str, float]:
-    """The vertical centre of every card and lane, near its neighbours."""
+    """The vertical centre of every card and lane, near its neighbours; where it has to be `tight`, all columns within the height of
+    the tallest."""
+    totals = [sum(heights[name] for name in column) + gap * (len(column) - 1) for column in columns]
+    within = max(totals) / 2 + 0.5 if tight else None
     around: dict[str, list[str]] = {name: [] for column in columns for name in column}
     for source, target in pieces:
         around[source].append(target)
@@ -102,6 +110,8 @@ def _rows(
     centre: dict[str, float] = {}
     for column in columns:
         placed = _separate([0.0] * len(column), [heights[n] for n in column], gap)
+        middle = (placed[0] - heights[column[0]] / 2 + placed[-1] + heights[column[-1]] / 2) / 2
+        placed = [at - middle for at in placed] if tight else placed
         centre.update(zip(column, placed, strict=True))
     for sweep in range(24):
         for column in columns if sweep % 2 == 0 else reversed(columns):
@@ -115,7 +125,7 @@ def _rows(
                     else centre[name]
                 )
                 wanted.append(0.8 * pull + 0.2 * centre[name])
-            placed = _separate(wanted, [heights[n] for n in column], gap)
+            placed = _separate(wanted, [heights[n] for n in column], gap, within)
             centre.update(zip(column, placed, strict=True))
     return centre
 
@@ -206,7 +216,7 @@ def arrange(
     columns, pieces, lanes = _columns(by_name, forward, bundled, (label + spacing.column, spacing.row), room)
     heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
     rise = _spare_rows(columns, by_name, label + spacing.column, spacing, room) if room else 0.0
-    centre = _rows(columns, pieces, heights, spacing.row + rise)
+    centre = _rows(columns, pieces, heights, spacing.row + rise, spacing.tight)
     gaps = _gaps(columns, pieces, centre, label, max((a.label_height for a in arrows), default=0.0))
     pinned = {name: spot for name, spot in (pins or {}).items() if name in by_name}
     for widening in (1.0, 1.3, 1.7, 2.2):

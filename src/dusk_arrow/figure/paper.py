@@ -45,6 +45,7 @@ from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Way
 from dusk_arrow.figure.plan import BELOW, VALUE, Plan, could_be_zero, label_size
+from dusk_arrow.figure.sizes import TWO_COLUMNS, largest
 from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, straight, styled
 from dusk_arrow.results.document import Results
 
@@ -368,9 +369,9 @@ def diagram(
     the effects in the note. The note is drawn below where it is to be `inside`, and comes with the drawing in any case.
 
     Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
-    own. Raises ValueError where no route leads from source to outcome.
+    own; where very many items are drawn only where more than one in five constructs would have such a label. Raises ValueError where no route leads from source to outcome.
     """
-    best: tuple[int, Drawing] | None = None
+    best: tuple[tuple[int, float], Drawing] | None = None
     for looseness in LOOSENESS:
         plan = Plan(results, options or FigureOptions(), about, looseness)
         drawn = framed(
@@ -383,9 +384,12 @@ def diagram(
         places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
         drawn = replace(drawn, places=places, parts=plan.options.parts)
         found = covered(drawn)
-        if best is None or found < best[0]:
-            best = found, drawn
-        if not found:
+        rank = (found, 0.0)
+        if plan.dense:  # first so that it can be read at all
+            rank = (max(found - len(places) // 5, 0), -largest(drawn, TWO_COLUMNS))
+        if best is None or rank < best[0]:
+            best = rank, drawn
+        if not found and not plan.dense:
             break
     assert best is not None
     return best[1]

@@ -72,6 +72,11 @@ class Plan:
         self.down = options.direction == "down"
         self.labels = dict(results.data.labels) if results.data else {}
 
+    @property
+    def dense(self) -> bool:
+        """Whether so many items are drawn that everything has to be as compact as it can be."""
+        return self.items and sum(len(construct.indicators) for construct in self.model.constructs) > MOST_ITEMS
+
     @cached_property
     def found(self) -> dict[tuple[str, str], ParameterPart]:
         """Paths, loadings and weights by their ends."""
@@ -193,9 +198,10 @@ class Plan:
         loose = self.looseness
         spacing = Spacing(
             column=(14 if self.options.arrows != "angled" else 26) * loose,
-            row=(34 if self.covariances else 18) * loose,
-            lane=26 * loose,
+            row=(34 if self.covariances else 14 if self.dense else 18) * loose,
+            lane=(22 if self.dense else 26) * loose,
             margin=MARGIN,
+            tight=self.dense,
         )
         return arranged(cards, arrows, dict(self.options.places), self.down, spacing)
 
