@@ -15,7 +15,7 @@ from dusk_arrow.core.assessment.collinearity import antecedent_vif, explained_sh
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
 from dusk_arrow.core.assessment.fit import assess_fit, rmsea_interval, srmr
 from dusk_arrow.core.assessment.reliability import cronbach_alpha, standardized_alpha
-from dusk_arrow.core.assessment.validity import htmt
+from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.linear_algebra import (
@@ -84,10 +84,10 @@ def test_htmt_of_parallel_items_is_the_construct_correlation() -> None:
     matrix = np.full((6, 6), between)
     matrix[:3, :3] = matrix[3:, 3:] = within
     np.fill_diagonal(matrix, 1)
-    assert htmt(matrix, [[0, 1, 2], [3, 4, 5]])[0] == pytest.approx(phi)
+    assert heterotrait(matrix, [[0, 1, 2], [3, 4, 5]]).absolute[0] == pytest.approx(phi)
     flip = np.diag([1, -1, 1, 1, 1, 1.0])
-    assert htmt(flip @ matrix @ flip, [[0, 1, 2], [3, 4, 5]])[0] == pytest.approx(phi)
-    assert htmt(matrix, [[0], [3]])[0] == pytest.approx(between)
+    assert heterotrait(flip @ matrix @ flip, [[0, 1, 2], [3, 4, 5]]).absolute[0] == pytest.approx(phi)
+    assert heterotrait(matrix, [[0], [3]]).absolute[0] == pytest.approx(between)
 
 
 def test_fit_of_a_known_misfit() -> None:
@@ -318,7 +318,7 @@ def test_htmt_of_many_blocks_is_that_of_each_pair() -> None:
     rng = np.random.default_rng(8)
     batch = np.stack([np.corrcoef(rng.normal(size=(9, 40))) for _ in range(3)])
     blocks = [[0, 1, 2], [3, 4], [5], [2, 6, 7, 8]]
-    found = htmt(batch, blocks)
+    found = heterotrait(batch, blocks).absolute
 
     def mean(matrix: np.ndarray, pairs: list[tuple[int, int]]) -> float:
         return float(np.mean([abs(matrix[a, b]) for a, b in pairs])) if pairs else 1.0

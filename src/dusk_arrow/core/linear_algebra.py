@@ -133,8 +133,11 @@ def correlation_from(covariance: NDArray[np.floating]) -> Array:
 
 def variance_inflation(correlation: Array) -> Array:
     """VIF (…, k): the diagonal of the inverse correlation matrix (…, k, k); nan where it is singular."""
+    if correlation.shape[-1] == 1:
+        return np.where(correlation[..., 0] > 0, 1.0, np.nan)
     good = positive_definite(correlation)
     safe = np.where(good[..., None, None], correlation, np.eye(correlation.shape[-1]))
-    inflation = np.diagonal(np.linalg.inv(safe), axis1=-2, axis2=-1)
+    many = safe.ndim == 3 and safe.shape[0] > SMALL >= safe.shape[-1]
+    inflation = np.diagonal(swept(safe)[0] if many else np.linalg.inv(safe), axis1=-2, axis2=-1)
     result: Array = np.where(good[..., None], inflation, np.nan)
     return result

@@ -17,6 +17,11 @@ def explained_share(covariance: Array, outcome: int, predictors: list[int]) -> A
     """R² (…) of the regression of one node on others, from their covariances (…, m, m)."""
     if not predictors:
         return np.zeros(covariance.shape[:-2])
+    if len(predictors) == 1:
+        own, cross = covariance[..., predictors[0], predictors[0]], covariance[..., predictors[0], outcome]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            alone: Array = np.where(own > 0, cross**2 / (own * covariance[..., outcome, outcome]), np.nan)
+        return alone
     block = covariance[..., predictors, :][..., predictors]
     cross = covariance[..., predictors, outcome]
     good = positive_definite(block)

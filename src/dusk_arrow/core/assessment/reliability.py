@@ -21,16 +21,16 @@ def standardized_alpha(covariance: Array) -> Array:
     return cronbach_alpha(correlation_from(covariance))
 
 
-def composite_reliability(loadings: Array, residuals: Array) -> Array:
-    """Reliability (…) of the sum of a block from its loadings (…, k) and residual covariances (…, k, k), all in standard
-    deviations of the indicators (Jöreskog 1971; with covarying residuals Raykov 2001)."""
+def composite_reliability(loadings: Array, noise: Array) -> Array:
+    """Reliability (…) of the sum of a block from its loadings (…, k) and the variance of the sum of its residuals (…), all in
+    standard deviations of the indicators (Jöreskog 1971; with covarying residuals Raykov 2001)."""
     common = loadings.sum(axis=-1) ** 2
-    result: Array = common / (common + residuals.sum(axis=(-2, -1)))
+    result: Array = common / (common + noise)
     return result
 
 
-def average_variance_extracted(loadings: Array, residuals: Array) -> Array:
-    """AVE (…) of a block from the same (Fornell & Larcker 1981)."""
+def average_variance_extracted(loadings: Array, noise: Array) -> Array:
+    """AVE (…) of a block from its loadings (…, k) and the sum of its residual variances (…) (Fornell & Larcker 1981)."""
     squares = (loadings**2).sum(axis=-1)
-    result: Array = squares / (squares + np.trace(residuals, axis1=-2, axis2=-1))
+    result: Array = squares / (squares + noise)
     return result

@@ -3,79 +3,121 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
+from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dusk_arrow.core.linear_algebra import Array
 
 
-def htmt(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
-    """Heterotrait–monotrait ratios (…, c(c−1)/2) of all pairs of c blocks of a correlation matrix (…, p, p), the first with
-    the second, the first with the third and so on; from absolute correlations.
+class Heterotrait(NamedTuple):
+    """Heterotrait–monotrait ratios of all pairs of blocks, each (…, c(c−1)/2): the first with the second, the first with the third
+    and so on.
 
-    A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself.
-    Source: Henseler, Ringle & Sarstedt (2015); absolute correlations: Ringle, Sarstedt, Sinkovics & Sinkovics (2023).
+    `absolute` is HTMT from absolute correlations (Henseler, Ringle & Sarstedt 2015; Ringle, Sarstedt, Sinkovics & Sinkovics 2023);
+    `signed` the same from correlations with their signs, nan where the items of a block do not correlate positively on average;
+    `geometric` is HTMT2 from geometric means (Roemer, Schuberth & Henseler 2021), nan where a correlation that it needs is not
+    positive.
     """
-    return _ratios(np.abs(correlation), blocks)
+
+    absolute: Array
+    signed: Array
+    geometric: Array
 
 
-def htmt_signed(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
-    """The same from correlations with their signs (Henseler, Ringle & Sarstedt 2015); nan where the items of a block do not
-    correlate positively on average."""
-    return _ratios(correlation, blocks)
+class _Pairs(NamedTuple):
+    """The pairs of columns of all blocks, those of a group side by side: their `rows` and `columns` (k,), where groups begin and how
+    many pairs they have (g,), the group of each block (c,) or −1 where it has one item, and of each pair of blocks (c(c−1)/2,)."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    begins: NDArray[np.intp]
+    counts: NDArray[np.intp]
+    within: NDArray[np.intp]
+    between: NDArray[np.intp]
 
 
-def htmt_geometric(correlation: Array, blocks: Sequence[Sequence[int]]) -> Array:
-    """HTMT2, the same from geometric means (Roemer, Schuberth & Henseler 2021); nan where a correlation that it needs is
-    not positive."""
+@lru_cache(64)
+def _pairs(blocks: tuple[tuple[int, ...], ...]) -> _Pairs:
+    groups: list[list[tuple[int, int]]] = []
+
+    def group(pairs: list[tuple[int, int]]) -> int:
+        if not pairs:
+            return -1
+        groups.append(pairs)
+        return len(groups) - 1
+
+    within = [group(list(combinations(block, 2))) for block in blocks]
+    between = [group([(i, j) for i in a for j in b if i != j]) for a, b in combinations(blocks, 2)]
+    flat = np.array([pair for pairs in groups for pair in pairs], dtype=np.intp).reshape(-1, 2)
+    counts = np.array([len(pairs) for pairs in groups], dtype=np.intp)
+    begins = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.intp)
+    return _Pairs(flat[:, 0], flat[:, 1], begins, counts, np.array(within, np.intp), np.array(between, np.intp))
+
+
+PIECE, FAINT = 32, 1e-9  # so many correlations of this size and more have a product that is a number
+AT_ONCE = 50_000  # correlations that stay near the processor
+
+
+def _mean_logarithms(values: Array, pairs: _Pairs) -> Array:
+    """Means (…, g) of the logarithms of correlations (…, k), nan where one is not positive: of products of pieces of each group,
+    which takes far fewer logarithms."""
+    faint = False
+    if not values.min(initial=1.0) >= FAINT:
+        values = np.where(values > 0, values, np.nan)
+        faint = bool((values < FAINT).any())
+    if faint:
+        found: Array = np.add.reduceat(np.log(values), pairs.begins, axis=-1)
+        return found / pairs.counts
+    pieces = [-(-count // PIECE) for count in pairs.counts.tolist()]
+    begins = [begin + PIECE * i for begin, own in zip(pairs.begins.tolist(), pieces, strict=True) for i in range(own)]
+    logarithms = np.log(np.multiply.reduceat(values, begins, axis=-1))
+    first = np.cumsum([0, *pieces[:-1]])
+    return np.asarray(np.add.reduceat(logarithms, first, axis=-1) / pairs.counts)
+
+
+def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotrait:
+    """The ratios of c blocks of columns, from their covariances or correlations (…, p, p).
+
+    A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself. A nan
+    spoils what needs it, and nothing else.
+    """
+    pairs = _pairs(tuple(tuple(block) for block in blocks))
+    few = max(1, AT_ONCE // max(pairs.rows.size, 1))
+    if covariance.ndim == 3 and covariance.shape[0] > few:
+        parts = [heterotrait(covariance[at : at + few], blocks) for at in range(0, covariance.shape[0], few)]
+        return Heterotrait(*(np.concatenate(own) for own in zip(*parts, strict=True)))
+    lead, first, second = covariance.shape[:-2], *np.triu_indices(len(blocks), 1)
+    if pairs.between.size == 0 or pairs.begins.size == 0:
+        nothing = np.full((*lead, pairs.between.size), np.nan)
+        return Heterotrait(nothing, nothing, nothing)
     with np.errstate(invalid="ignore", divide="ignore"):
-        logarithms = np.log(np.where(correlation > 0, correlation, np.nan))
-    mean, within = _means(logarithms, blocks, 0.0)
-    own = np.where([len(block) == 1 for block in blocks], 0.0, within)
-    first, second = np.triu_indices(len(blocks), 1)
-    result: Array = np.exp(mean[..., first, second] - (own[..., first] + own[..., second]) / 2)
-    return result
+        scale = 1.0 / np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
+        values = covariance[..., pairs.rows, pairs.columns]
+        values *= scale[..., pairs.rows]
+        values *= scale[..., pairs.columns]
 
+        def means(of: Array) -> Array:
+            found: Array = np.add.reduceat(of, pairs.begins, axis=-1) / pairs.counts
+            return found
 
-def _sums(values: Array, belongs: Array) -> Array:
-    """Sums (…, c, c) of values (…, p, p) over the columns of blocks (c, p), by two products of whole stacks."""
-    c, p = belongs.shape
-    count = int(np.prod(values.shape[:-2]))
-    columns = (values.reshape(count * p, p) @ belongs.T).reshape(count, p, c)
-    sums = np.swapaxes(columns, 1, 2).reshape(count * c, p) @ belongs.T
-    return sums.reshape(*values.shape[:-2], c, c)
+        def ratio(mean: Array) -> Array:
+            within = np.where(pairs.within >= 0, mean[..., pairs.within], 1.0)
+            root = np.sqrt(np.where(within > 0, within, np.nan))
+            apart = np.where(pairs.between >= 0, mean[..., pairs.between], np.nan)
+            found: Array = apart / (root[..., first] * root[..., second])
+            return found
 
-
-def _means(values: Array, blocks: Sequence[Sequence[int]], itself: float) -> tuple[Array, Array]:
-    """Means of what pairs of different columns have, between blocks (…, c, c) and within each (…, c); `itself` is what every
-    column has with itself. A nan spoils the means that need it, and no other."""
-    p = values.shape[-1]
-    belongs = np.zeros((len(blocks), p))
-    for row, block in enumerate(blocks):
-        belongs[row, list(block)] = 1.0
-    shared = belongs @ belongs.T
-    pairs = np.maximum(np.outer(belongs.sum(axis=1), belongs.sum(axis=1)) - shared, 1)
-    missing = np.isnan(values)
-    if not missing.any():
-        mean = (_sums(values, belongs) - itself * shared) / pairs
-        return mean, np.diagonal(mean, axis1=-2, axis2=-1)
-    at = np.arange(p)
-    missing[..., at, at] = False  # a column with itself is no pair
-    known = np.where(missing, 0.0, values)
-    known[..., at, at] = itself
-    gaps = _sums(missing.astype(float), belongs)
-    mean = np.where(gaps > 0, np.nan, (_sums(known, belongs) - itself * shared) / pairs)
-    return mean, np.diagonal(mean, axis1=-2, axis2=-1)
-
-
-def _ratios(size: Array, blocks: Sequence[Sequence[int]]) -> Array:
-    mean, own = _means(size, blocks, 1.0)
-    within = np.where([len(block) == 1 for block in blocks], 1.0, own)
-    first, second = np.triu_indices(len(blocks), 1)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        root = np.sqrt(np.where((within > 0), within, np.nan))
-        result: Array = mean[..., first, second] / (root[..., first] * root[..., second])
-    return result
+        signed = means(values)
+        logarithms = _mean_logarithms(values, pairs)
+        absolute = means(np.abs(values, out=values))
+        within = np.where(pairs.within >= 0, logarithms[..., pairs.within], 0.0)
+        apart = np.where(pairs.between >= 0, logarithms[..., pairs.between], np.nan)
+        geometric = np.exp(apart - (within[..., first] + within[..., second]) / 2)
+    return Heterotrait(ratio(absolute), ratio(signed), geometric)
 
 
 def redundancy(weights: Array, covariance: Array) -> Array:

@@ -14,7 +14,7 @@ from dusk_arrow.core.assessment.reliability import (
     composite_reliability,
     cronbach_alpha,
 )
-from dusk_arrow.core.assessment.validity import htmt, htmt_geometric, htmt_signed
+from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.composite.program import Outcome, Program
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
@@ -125,11 +125,9 @@ def _reliability(plan: FigurePlan, outcome: Outcome) -> list[Array]:
     rhos, reliabilities, shares = [], [], []
     for construct in plan.reflective:
         loadings = outcome.own_loadings[construct.name]
-        residuals = np.zeros((*loadings.shape, loadings.shape[-1]))
-        at = np.arange(loadings.shape[-1])
-        residuals[:, at, at] = 1 - loadings**2
-        reliabilities.append(composite_reliability(loadings, residuals))
-        shares.append(average_variance_extracted(loadings, residuals))
+        noise = (1 - loadings**2).sum(axis=-1)
+        reliabilities.append(composite_reliability(loadings, noise))
+        shares.append(average_variance_extracted(loadings, noise))
         rhos.append(outcome.rho[:, plan.program.place[construct.name]])
     return [*reliabilities, *shares, *rhos]
 
@@ -166,7 +164,7 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array) -> Figures:
     alone = np.full(b, np.nan)
     loose += [cronbach_alpha(covariance[:, k, :][..., k]) if len(k) > 1 else alone for k in blocks]
     columns += [np.stack(loose, axis=-1)] if loose else []
-    columns += [htmt(correlation, blocks), htmt_signed(correlation, blocks), htmt_geometric(correlation, blocks)]
+    columns += heterotrait(correlation, blocks)
     outcomes = [(row[outcome_], [row[n] for n in names]) for outcome_, names in plan.antecedents]
     columns += [antecedent_vif(between, rows) for _, rows in outcomes]
     columns += [f_squared(between, at, rows) for at, rows in outcomes]

@@ -18,8 +18,8 @@ from dusk_arrow.core.assessment.reliability import (
     composite_reliability,
     cronbach_alpha,
 )
-from dusk_arrow.core.assessment.validity import htmt, htmt_geometric, htmt_signed
-from dusk_arrow.core.covariance.implied import CompiledModel, Implied, Matrices, all_values, implied, matrices
+from dusk_arrow.core.assessment.validity import heterotrait
+from dusk_arrow.core.covariance.implied import CompiledModel, Spread, all_values, spread
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
@@ -108,7 +108,7 @@ def _root(values: Numbers) -> Numbers:
     return np.where(positive, result, np.nan)
 
 
-def standardize(model: CompiledModel, values: Numbers, parts: Matrices, found: Implied) -> Numbers:
+def standardize(model: CompiledModel, values: Numbers, found: Spread) -> Numbers:
     """Standardized parameters (…, n): constructs and observed variables scaled to variance 1.
 
     Covariances become correlations (of residuals and disturbances where those covary); variances become the
@@ -116,11 +116,11 @@ def standardize(model: CompiledModel, values: Numbers, parts: Matrices, found: I
     """
     sd = {
         "node": _root(np.diagonal(found.nodes, axis1=-2, axis2=-1)),
-        "observed": _root(np.diagonal(found.covariance, axis1=-2, axis2=-1)),
+        "observed": _root(found.observed),
     }
     own = {
-        "node": _root(np.diagonal(parts.node, axis1=-2, axis2=-1)),
-        "residual": _root(np.diagonal(parts.residual, axis1=-2, axis2=-1)),
+        "node": _root(np.diagonal(found.own, axis1=-2, axis2=-1)),
+        "residual": _root(found.residual),
     }
     result = values.copy()
     at, rows, columns = model.table.positions("loading")
@@ -151,46 +151,50 @@ def _path_matrix(plan: FigurePlan, values: Numbers) -> Numbers:
     return result
 
 
-def _explained(plan: FigurePlan, parts: Matrices, found: Implied) -> Numbers:
+def _explained(plan: FigurePlan, found: Spread) -> Numbers:
     """R² (…, k): one less the share of the disturbance or residual."""
+    own, whole = (np.diagonal(part, axis1=-2, axis2=-1) for part in (found.own, found.nodes))
     node_at = {name: i for i, name in enumerate(plan.model.table.nodes)}
     observed_at = {name: i for i, name in enumerate(plan.model.table.observed)}
-    result = np.zeros((*found.nodes.shape[:-2], len(plan.explained)), dtype=found.nodes.dtype)
-    for at, name in enumerate(plan.explained):
-        own, whole, i = (
-            (parts.node, found.nodes, node_at[name])
-            if name in node_at
-            else (parts.residual, found.covariance, observed_at[name])
-        )
-        result[..., at] = 1 - own[..., i, i] / whole[..., i, i]
+    nodes = [node_at[name] for name in plan.explained if name in node_at]
+    observed = [observed_at[name] for name in plan.explained if name not in node_at]
+    shares = 1 - own[..., nodes] / whole[..., nodes], 1 - found.residual[..., observed] / found.observed[..., observed]
+    place = np.argsort([name not in node_at for name in plan.explained], kind="stable")
+    result = np.empty((*found.nodes.shape[:-2], len(plan.explained)), dtype=found.nodes.dtype)
+    result[..., place] = np.concatenate(shares, axis=-1)
     return result
 
 
-def _reliability(plan: FigurePlan, standardized: Numbers, parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:
+def _reliability(plan: FigurePlan, standardized: Numbers, found: Spread) -> tuple[Numbers, Numbers]:
     """Composite reliability and AVE, each (…, c)."""
     table = plan.model.table
     observed_at = {name: i for i, name in enumerate(table.observed)}
-    sd = _root(np.diagonal(found.covariance, axis1=-2, axis2=-1))
+    sd = _root(found.observed)
     shape = (*standardized.shape[:-1], len(plan.reflective))
     reliability, ave = np.zeros(shape, standardized.dtype), np.zeros(shape, standardized.dtype)
     for at, name in enumerate(plan.reflective):
         chosen = [i for i, p in enumerate(table.parameters) if p.kind == "loading" and p.source == name]
         loadings = standardized[..., chosen]
         rows = [observed_at[table.parameters[i].target] for i in chosen if table.parameters[i].matrix == "loading"]
-        if len(rows) == len(chosen):
-            own = sd[..., rows]
-            residuals = parts.residual[..., rows, :][..., rows] / (own[..., :, None] * own[..., None, :])
-        else:  # constructs among the indicators: what is not common to them is their own
-            residuals = (1 - loadings**2)[..., None] * np.eye(len(chosen))
-        reliability[..., at] = composite_reliability(loadings, residuals)
-        ave[..., at] = average_variance_extracted(loadings, residuals)
+        alone = len(rows) == len(
+            chosen
+        )  # else constructs among the indicators: what is not common to them is their own
+        own = found.residual[..., rows] / found.observed[..., rows] if alone else 1 - loadings**2
+        noise = own.sum(axis=-1)
+        ave[..., at] = average_variance_extracted(loadings, noise)
+        if found.crossed is not None and alone:
+            scale = sd[..., rows]
+            noise = (found.crossed[..., rows, :][..., rows] / (scale[..., :, None] * scale[..., None, :])).sum(
+                axis=(-2, -1)
+            )
+        reliability[..., at] = composite_reliability(loadings, noise)
     return reliability, ave
 
 
-def _from_values(plan: FigurePlan, theta: Numbers, parts: Matrices, found: Implied) -> Numbers:
+def _from_values(plan: FigurePlan, theta: Numbers, found: Spread) -> Numbers:
     model, nodes = plan.model, plan.model.table.nodes
     values = all_values(model, theta)
-    standardized = standardize(model, values, parts, found)
+    standardized = standardize(model, values, found)
     paths = _path_matrix(plan, values)
     named = {name: values[..., at] for name, at in model.table.names.items()}
     columns = (
@@ -199,26 +203,23 @@ def _from_values(plan: FigurePlan, theta: Numbers, parts: Matrices, found: Impli
         effect_values(plan.walks, paths),
         effect_values(plan.walks, _path_matrix(plan, standardized)),
         tracked_values(dict(plan.tracked), named, nodes, paths),
-        _explained(plan, parts, found),
-        *_reliability(plan, standardized, parts, found),
+        _explained(plan, found),
+        *_reliability(plan, standardized, found),
     )
     return np.concatenate(columns, axis=-1)
 
 
 def model_figures(plan: FigurePlan, theta: Numbers) -> Figures:
     """What follows from free values θ (…, q) alone, real or complex."""
-    parts = matrices(plan.model, theta)
-    return Figures(plan.model_keys, _from_values(plan, theta, parts, implied(parts)))
+    return Figures(plan.model_keys, _from_values(plan, theta, spread(plan.model, theta)))
 
 
 def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     blocks = list(plan.blocks.values())
-    correlation = correlation_from(samples)
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
     alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
     columns = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
-    for ratio in (htmt, htmt_signed, htmt_geometric):
-        ratios = ratio(correlation, blocks)
+    for ratios in heterotrait(samples, blocks):
         columns += [ratios[..., k] for k in range(ratios.shape[-1])]
     wide = [
         (np.asarray(antecedent_vif(nodes, rows)), np.asarray(f_squared(nodes, at[outcome], rows)))
@@ -236,9 +237,8 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
 
 def figures(plan: FigurePlan, theta: Array, samples: Array) -> Figures:
     """All figures of a batch: free values θ (…, q) and the sample covariances (…, p, p) they were estimated from."""
-    parts = matrices(plan.model, theta)
-    found = implied(parts)
-    own = Figures(plan.model_keys, _from_values(plan, theta, parts, found))
+    found = spread(plan.model, theta)
+    own = Figures(plan.model_keys, _from_values(plan, theta, found))
     return side_by_side([own, Figures(plan.further_keys, _from_covariances(plan, found.nodes, samples))])
 
 

@@ -168,21 +168,28 @@ def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
     return Matrices(*(matrix(model, name, theta) for name in MATRICES))
 
 
-def residual_variances(model: CompiledModel, theta: Array) -> Array:
-    """The diagonal (…, p) of Θ for free values θ (…, q), where it has no more."""
+def residual_variances(model: CompiledModel, theta: Numbers) -> Numbers:
+    """The diagonal (…, p) of Θ for free values θ (…, q)."""
     cells = model.cells["residual"]
-    found = np.empty((*theta.shape[:-1], model.base["residual"].shape[0]))
+    own = cells.rows == cells.columns
+    found = np.empty((*theta.shape[:-1], model.base["residual"].shape[0]), dtype=theta.dtype)
     found[...] = np.diagonal(model.base["residual"])
-    found[..., cells.rows] = theta[..., cells.slots]
+    found[..., cells.rows[own]] = theta[..., cells.slots[own]]
     return found
 
 
-def resolvent(model: CompiledModel, effect: Array) -> Array:
+def residuals_covary(model: CompiledModel) -> bool:
+    """Whether Θ has more than its diagonal."""
+    cells, base = model.cells["residual"], model.base["residual"]
+    return bool((cells.rows != cells.columns).any() or np.count_nonzero(base - np.diag(np.diagonal(base))))
+
+
+def resolvent(model: CompiledModel, effect: Numbers) -> Numbers:
     """(I−B)⁻¹ (b, m, m); where no path runs in a circle it is the finite product (I+B)(I+B²)(I+B⁴)…, which needs no
     inverse. Raises LinAlgError where I−B is singular."""
     identity = np.eye(effect.shape[-1])
     if model.depth is None:
-        inverse: Array = np.linalg.inv(identity - effect)
+        inverse: Numbers = np.linalg.inv(identity - effect)
         return inverse
     found = identity + effect
     power, reach = effect, 1
@@ -203,6 +210,27 @@ def implied(parts: Matrices) -> Implied:
     through = parts.loading @ inverse
     whole = parts.loading @ nodes @ np.swapaxes(parts.loading, -1, -2) + parts.residual
     return Implied(whole, nodes, through, inverse)
+
+
+class Spread(NamedTuple):
+    """Variances that a model implies, without Σ: Ψ and C (…, m, m) of the nodes, the variances (…, p) of observed variables and of
+    their residuals, and Θ (…, p, p) where residuals covary."""
+
+    own: Numbers
+    nodes: Numbers
+    observed: Numbers
+    residual: Numbers
+    crossed: Numbers | None
+
+
+def spread(model: CompiledModel, theta: Numbers) -> Spread:
+    """The variances at free values θ (…, q), real or complex. Raises LinAlgError where I−B is singular."""
+    own, loading = matrix(model, "node", theta), matrix(model, "loading", theta)
+    inverse = resolvent(model, matrix(model, "effect", theta))
+    nodes = inverse @ own @ np.swapaxes(inverse, -1, -2)
+    residual = residual_variances(model, theta)
+    observed = ((loading @ nodes) * loading).sum(axis=-1) + residual
+    return Spread(own, nodes, observed, residual, matrix(model, "residual", theta) if residuals_covary(model) else None)
 
 
 def implied_means(parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:

@@ -9,7 +9,7 @@ import numpy as np
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
 from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
 from dusk_arrow.core.covariance.figures import standardize
-from dusk_arrow.core.covariance.implied import CompiledModel, all_values, implied, matrices
+from dusk_arrow.core.covariance.implied import CompiledModel, all_values, spread
 from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
 from dusk_arrow.core.covariance.solver import Problem, Solution, attempt, attempt_many, quasi_newton
 from dusk_arrow.core.linear_algebra import Array
@@ -36,9 +36,7 @@ def _weak_marker(model: CompiledModel, theta: Array) -> bool:
     markers = [i for i, p in enumerate(model.table.parameters) if p.kind == "loading" and p.why_fixed == MARKER]
     if not markers:
         return False
-    parts = matrices(model, theta)
-    found = implied(parts)
-    loadings = standardize(model, all_values(model, theta), parts, found)[markers]
+    loadings = standardize(model, all_values(model, theta), spread(model, theta))[markers]
     return bool(np.isnan(loadings).any() or np.abs(loadings).min() < WEAK_MARKER)
 
 

@@ -13,12 +13,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.coordinates import Coordinates, coordinates_at
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
 from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
-RESAMPLED = 1e-7  # resamples are then within 1e-6 of fits of their own
+RESAMPLED = 1e-6  # with the step that is left, resamples are then within 1e-6 of fits of their own
+LEFT = 0.3  # times that is what the step may still change of a value (or of its size, beyond 1)
 ASKED = 1e-8
 MEMORY = 6
 SLACK = 1e-13
@@ -57,6 +59,10 @@ class Problem(NamedTuple):
         except np.linalg.LinAlgError:
             return np.full(at.size, np.inf), np.zeros_like(theta)
 
+    def take(self, at: NDArray[np.intp]) -> Problem:
+        """Some members of the batch."""
+        return self._replace(discrepancy=self.discrepancy.take(at))
+
     def curvature(self, theta: Array, at: NDArray[np.intp]) -> Curvature:
         """Expected second derivatives at θ (b, q), decomposed; units of the parameters do not matter."""
         found = self.discrepancy.curvature(self.model, theta, at)
@@ -69,6 +75,25 @@ class Problem(NamedTuple):
         exact = [self.discrepancy.exact(self.model, one, int(i)) for one, i in zip(theta, at, strict=True)]
         found = np.stack(exact)
         return _decompose(np.where(np.isfinite(found), found, 0.0), scale)
+
+
+class TurnedProblem(NamedTuple):
+    """The same in other coordinates."""
+
+    model: CompiledModel
+    discrepancy: Discrepancy
+    coordinates: Coordinates
+
+    def evaluate(self, x: Array, at: NDArray[np.intp]) -> tuple[Array, Array]:
+        """F and its gradient by the coordinates x (b, q)."""
+        units = self.coordinates.units(x)
+        theta = self.coordinates.theta(x, units)
+        value, gradient = Problem(self.model, self.discrepancy).evaluate(theta, at)
+        return value, self.coordinates.gradient(theta, units, gradient)
+
+    def take(self, at: NDArray[np.intp]) -> TurnedProblem:
+        """Some members of the batch."""
+        return self._replace(discrepancy=self.discrepancy.take(at))
 
 
 class Curvature(NamedTuple):
@@ -173,7 +198,9 @@ def _direction(gradient: Array, metric: Array, changes: list[Change]) -> Array:
     return -found
 
 
-def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: int, tolerance: float) -> State:
+def _descend(
+    problem: Problem | TurnedProblem, state: State, metric: Array, scale: Array, most: int, tolerance: float
+) -> State:
     """Batched L-BFGS on a fixed metric. Members leave the batch where they can get no lower, or have converged.
 
     On metrics of their own (b, q, q) they have where the largest scaled gradient is below the tolerance. On one metric (q, q) for
@@ -188,7 +215,7 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
     own = metric.ndim == 3
     if not inside.all():
         active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
-        problem = Problem(problem.model, problem.discrepancy.take(active))
+        problem = problem.take(active)
     metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
     size[active] = np.abs(gradient / scale).max(axis=1, initial=0.0)
     current = theta[active]
@@ -199,12 +226,17 @@ def _descend(problem: Problem, state: State, metric: Array, scale: Array, most: 
             break
         direction = _direction(gradient, metric, changes)
         slope = np.einsum("bq,bq->b", gradient, direction)
-        near = ~stuck & (size[active] < tolerance if own else -slope < tolerance**2)
+        if own:
+            near = ~stuck & (size[active] < tolerance)
+        else:
+            left = np.abs(direction) / np.maximum(np.abs(current), 1.0)
+            near = ~stuck & (-slope < tolerance**2) & (left.max(axis=1) < LEFT * tolerance)
         if not own:
             theta[active[near]] += direction[near]
+            size[active[near]] = -slope[near]  # what is left then is of second order
         if near.any() or stuck.any():
             at = np.flatnonzero(~(near | stuck))
-            problem = Problem(problem.model, problem.discrepancy.take(at))
+            problem = problem.take(at)
             active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
             direction, slope = direction[at], slope[at]
             changes = [Change(*(part[at] for part in change)) for change in changes]
@@ -251,7 +283,7 @@ def _refine(problem: Problem, state: State, tolerance: float, phases: tuple[Phas
         open_ = np.flatnonzero(~(state.gradient_size < tolerance))
         if open_.size == 0:
             break
-        part = Problem(problem.model, problem.discrepancy.take(open_))
+        part = problem.take(open_)
         begin = State(*(field[open_] for field in state))
         found, here = _score(part, begin, steps, tolerance, exact)
         if descent and not (found.gradient_size < tolerance).all():
@@ -314,16 +346,22 @@ def solve(model: CompiledModel, discrepancy: Discrepancy, start: Array) -> Solut
 
 
 class Metric(NamedTuple):
-    """The inverse curvature (q, q) at a known solution, and the square roots (q,) of the curvature's diagonal."""
+    """The inverse curvature (q, q) at a known solution in the `coordinates` in which resamples of it are solved, and the square roots
+    (q,) of the curvature's diagonal."""
 
     inverse: Array
     scale: Array
+    coordinates: Coordinates
 
 
 def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> Metric:
     """The metric of one sample's solution θ (q,), on which resamples of it are solved."""
-    here = Problem(model, discrepancy).curvature(theta[None], ONLY)
-    return Metric(here.metric()[0], here.scale[0])
+    coordinates = coordinates_at(model, theta)
+    slopes = coordinates.slopes(theta)
+    expected = discrepancy.curvature(model, theta[None], ONLY)
+    turned = slopes.T @ np.where(np.isfinite(expected), expected, 0.0) @ slopes
+    here = _decompose(turned, _scale(turned))
+    return Metric(here.metric()[0], here.scale[0], coordinates)
 
 
 def solve_batch(
@@ -331,13 +369,15 @@ def solve_batch(
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Solutions for a batch of samples near a known one: θ (b, q), F (b,), converged (b,).
 
-    Descent from `start` (q,) on one metric. What is left is refined on metrics of its own, and the rest goes to the
-    safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
+    Descent from `start` (q,) on one metric in its coordinates. What is left is refined on metrics of its own, and the rest goes to
+    the safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
     """
-    everything = Problem(model, discrepancy)
+    turned = TurnedProblem(model, discrepancy, metric.coordinates)
     state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
-    state = _descend(everything, state, metric.inverse, metric.scale, 30, RESAMPLED)
-    state = _refine(everything, state, RESAMPLED)
+    state = _descend(turned, state, metric.inverse, metric.scale, 30, RESAMPLED)
+    units = metric.coordinates.units(state.theta)
+    state = state._replace(theta=metric.coordinates.theta(state.theta, units))
+    state = _refine(Problem(model, discrepancy), state, ASKED)
     theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
         single = solve(model, discrepancy.take(np.array([index])), start)

@@ -16,7 +16,8 @@ class Split(NamedTuple):
     themselves without any (`x` (l,), the nodes `x_nodes`). `loaded` (s,) are the nodes that y load on.
 
     `loading_base` (k, s) and `residual_base` (k,) hold the fixed values of Λ and of Θ's diagonal; free ones stand at
-    `loading_flat` and `residual_flat`, with their slots among θ. `plain` says that all nodes are loaded on.
+    `loading_flat` and `residual_flat`, with their slots among θ. `plain` says that all nodes are loaded on; `home` (k,) is the
+    position among the loaded nodes of the one that each y loads on, None where one loads on several.
     """
 
     y: NDArray[np.intp]
@@ -30,6 +31,7 @@ class Split(NamedTuple):
     residual_flat: NDArray[np.intp]
     residual_slots: NDArray[np.intp]
     plain: bool
+    home: NDArray[np.intp] | None
 
 
 class Places(Protocol):
@@ -84,4 +86,5 @@ def split_of(
         np.array([row_at[row] for row in free_residuals.rows.tolist()], dtype=np.intp),
         free_residuals.slots,
         loaded.size == len(table.nodes),
+        loads[y][:, loaded].argmax(axis=1) if y.size and (loads[y].sum(axis=1) == 1).all() else None,
     )

@@ -63,15 +63,21 @@ def through_constructs(
     whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
     total = np.zeros((theta.shape[0], model.n_free))
     if split.x_nodes.size == 0:
-        loading, residual = _loading(split, theta), _residual(split, theta)
+        residual = _residual(split, theta)
         nodes = whole if split.plain else _cut(whole, split.loaded, split.loaded)
-        found = _measured(loading, residual, nodes, samples.yy, samples.own, None, None)
-        value, good, by_nodes = found.value, found.good, found.nodes
+        if split.home is not None:
+            clustered = _clustered(split, split.home, theta, residual, nodes, samples)
+            value, good, by_nodes = clustered.value, clustered.good, clustered.nodes
+            put(model, total, clustered.loading[:, split.loading_flat // split.loaded.size], split.loading_slots)
+            by_residual = clustered.residual
+        else:
+            found = _measured(_loading(split, theta), residual, nodes, samples.yy, samples.own, None, None)
+            value, good, by_nodes, by_residual = found.value, found.good, found.nodes, found.residual
+            _add(model, total, found.loading, split.loading_flat, split.loading_slots)
         if not split.plain:
-            by_nodes = np.zeros_like(whole)
-            by_nodes[:, split.loaded[:, None], split.loaded] = found.nodes
-        _add(model, total, found.loading, split.loading_flat, split.loading_slots)
-        _add(model, total, found.residual, split.residual_flat, split.residual_slots)
+            inside, by_nodes = by_nodes, np.zeros_like(whole)
+            by_nodes[:, split.loaded[:, None], split.loaded] = inside
+        _add(model, total, by_residual, split.residual_flat, split.residual_slots)
     else:
         value, good, by_nodes = _with_exact(model, split, theta, whole, samples, total)
     if model.cells["effect"].flat.size or model.cells["node"].flat.size:
@@ -119,6 +125,73 @@ def _with_exact(
     return value, good, by_nodes
 
 
+class _Clustered(NamedTuple):
+    """F + ln|S| (b,), where that holds (b,), and the derivatives of F by the one loading of each y (b, k), by C (b, s, s) and by the
+    diagonal of Θ (b, k)."""
+
+    value: Array
+    good: NDArray[np.bool_]
+    loading: Array
+    nodes: Array
+    residual: Array
+
+
+def _clustered(
+    split: Split, home: NDArray[np.intp], theta: Array, residual: Array, nodes: Array, samples: SplitSamples
+) -> _Clustered:
+    """Where each y loads on one construct, K = ΛᵀΘ⁻¹Λ is diagonal. With M = I + K^½CK^½, N = I − M⁻¹, E = K^-½NK^-½ and
+    Q = K^-½ΛᵀΘ⁻¹SΘ⁻¹ΛK^-½, F = ln|Θ| + ln|M| + tr(SΘ⁻¹) − tr(NQ) (Woodbury 1950); of what has the size of the observed
+    variables only SΘ⁻¹Λ is formed. It holds where M is positive definite, which Σ is just then, if Θ is."""
+    k, s = home.size, split.loaded.size
+    loading = np.empty((theta.shape[0], k))
+    loading[...] = split.loading_base[np.arange(k), home]
+    loading[:, split.loading_flat // s] = theta[:, split.loading_slots]
+    share = samples.own / residual
+    good: NDArray[np.bool_] = np.asarray(((share < 1e10) & (residual > 0)).all(axis=-1))
+    if not good.all():
+        residual = np.where(good[:, None], residual, 1.0)
+        share = samples.own / residual
+    weight = loading / residual
+    member = np.zeros((k, s))
+    member[np.arange(k), home] = 1.0
+    root = np.sqrt((loading * weight) @ member)
+    middle = nodes * root[:, :, None]
+    middle *= root[:, None, :]
+    at = np.arange(s)
+    good = good & (middle[:, at, at] > 1e-6).all(axis=-1)
+    middle[:, at, at] += 1.0
+    inverse, pivots = swept(middle)
+    good = good & (pivots > 0).all(axis=0)
+    if not good.all():
+        inverse = np.where(good[:, None, None], inverse, np.eye(s) / 2)
+        pivots, root = np.where(good, pivots, 1.0), np.where(good[:, None], root, 1.0)
+    scaled = np.zeros((theta.shape[0], k, s))
+    scaled[:, np.arange(k), home] = weight
+    crossed = samples.yy @ scaled
+    unit = 1.0 / root
+    square = np.swapaxes(scaled, -1, -2) @ crossed
+    square *= unit[:, :, None]
+    square *= unit[:, None, :]
+    first = inverse @ square
+    both = first @ inverse
+    own, own_first = square[:, at, at], first[:, at, at]
+    value = (
+        np.log(residual).sum(axis=-1) + np.log(pivots).sum(axis=0) + share.sum(axis=-1) - (own - own_first).sum(axis=-1)
+    )
+    along = (own - 2.0 * own_first + both[:, at, at] + 1.0 - inverse[:, at, at]) * unit**2
+    left = -inverse
+    left[:, at, at] += 1.0
+    left *= unit[:, :, None]
+    left *= unit[:, None, :]
+    turned = (crossed @ left)[:, np.arange(k), home] / residual
+    straight = weight * along[:, home]
+    by_residual = (1.0 - share) / residual - weight * (straight - 2.0 * turned)
+    by_nodes = inverse - both
+    by_nodes *= root[:, :, None]
+    by_nodes *= root[:, None, :]
+    return _Clustered(value, good, 2.0 * (straight - turned), by_nodes, by_residual)
+
+
 def _measured(
     loading: Array,
     residual: Array,
@@ -159,7 +232,8 @@ def _measured(
     rest += scaled
     rest -= lowered
     by_residual = (1 - share) * precision - np.einsum("bpm,bpm->bp", spread, rest - lowered)
-    by_nodes = (turned @ rest) @ (np.eye(at.size) - left @ inner)
+    remaining = np.eye(at.size) - left @ inner
+    by_nodes = (inner - np.swapaxes(remaining, -1, -2) @ square) @ remaining
     regression = loading[..., :0]
     if given is not None:
         apart = given[2]
