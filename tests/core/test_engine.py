@@ -13,8 +13,8 @@ from scipy.special import ndtr, ndtri
 from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.admissibility import admissible
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
-from dusk_arrow.core.covariance.implied import lay_out, matrices, residual_variances, resolvent
-from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant
+from dusk_arrow.core.covariance.implied import lay_out, matrices, residual_variances
+from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant, resolvent
 from dusk_arrow.core.resampling.intervals import summarise
 from dusk_arrow.core.resampling.plans import (
     FEW_CASES,
@@ -62,7 +62,7 @@ def test_paths_that_end_need_no_inverse(text: str, depth: int | None) -> None:
     theta = np.random.default_rng(2).uniform(0.1, 0.6, size=(5, model.n_free))
     effect = matrices(model, theta).effect
     np.testing.assert_allclose(
-        resolvent(model, effect), np.linalg.inv(np.eye(effect.shape[-1]) - effect), rtol=1e-12, atol=1e-14
+        resolvent(effect, model.depth), np.linalg.inv(np.eye(effect.shape[-1]) - effect), rtol=1e-12, atol=1e-14
     )
 
 

@@ -64,6 +64,32 @@ def inverse_from_cholesky(factors: Array, matrices: Array) -> Array:
     return np.swapaxes(inverse, -1, -2) @ inverse
 
 
+def depth_of(pattern: Array) -> int | None:
+    """The power before which a matrix of this pattern (m, m) vanishes, less one; None where none does."""
+    reached = pattern != 0
+    found = reached.astype(float)
+    for depth in range(pattern.shape[0] + 1):
+        if not found.any():
+            return depth
+        found = ((found @ reached) > 0).astype(float)
+    return None
+
+
+def resolvent(effect: Array, depth: int | None) -> Array:
+    """(I−B)⁻¹ (…, m, m); where at most `depth` paths follow one another it is the finite product (I+B)(I+B²)(I+B⁴)…, which needs
+    no inverse. Raises LinAlgError where I−B is singular."""
+    identity = np.eye(effect.shape[-1])
+    if depth is None:
+        inverse: Array = np.linalg.inv(identity - effect)
+        return inverse
+    found: Array = identity + effect
+    power, reach = effect, 1
+    while reach < depth:
+        power, reach = power @ power, 2 * reach
+        found = found + found @ power
+    return found
+
+
 SMALL = 10
 
 

@@ -11,6 +11,7 @@ from dusk_arrow.core.composite.distances import distances
 from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.program import Implied, estimate, implied_by
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
+from dusk_arrow.core.memory import keep_freed_memory
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
 from dusk_arrow.core.resampling.transforming import transformation_to
@@ -36,6 +37,7 @@ class PreparedTask(NamedTuple):
 
 def prepare(task: BootstrapTask) -> PreparedTask:
     """Column products."""
+    keep_freed_memory()
     return PreparedTask(task, task.cases.resampling())
 
 

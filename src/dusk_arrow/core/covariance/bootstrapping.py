@@ -15,6 +15,7 @@ from dusk_arrow.core.covariance.moment_layout import layout_of
 from dusk_arrow.core.covariance.scales import align_signs
 from dusk_arrow.core.covariance.solver import Metric, metric_at, solve_batch
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.memory import keep_freed_memory
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
 from dusk_arrow.core.resampling.transforming import transformation_to
@@ -52,6 +53,7 @@ class PreparedTask(NamedTuple):
 
 def prepare(task: BootstrapTask) -> PreparedTask:
     """Column products, the metric at the full-sample estimate, and the transformation of the data to the model."""
+    keep_freed_memory()
     metric = metric_at(task.model, task.estimation.discrepancy, task.theta)
     transform = transformation_to(task.estimation.implied, task.cases.covariance) if task.transformed else None
     return PreparedTask(task, task.cases.resampling(), metric, transform)

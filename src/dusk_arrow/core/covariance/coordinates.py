@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
+LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the same
+
 
 class Coordinates(NamedTuple):
     """Which of the free values are `variances` (v,), their `start` (v,), and the powers (v, q) of the variances in the unit of every
@@ -29,7 +31,7 @@ class Coordinates(NamedTuple):
         growth = x[:, self.variances]
         growth /= self.start
         growth -= 1.0
-        found: Array = np.exp(growth @ self.powers)
+        found: Array = np.exp(np.clip(growth @ self.powers, -LARGEST, LARGEST))
         return found
 
     def theta(self, x: Array, units: Array) -> Array:

@@ -218,21 +218,17 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     blocks = list(plan.blocks.values())
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
     alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
-    columns = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
-    for ratios in heterotrait(samples, blocks):
-        columns += [ratios[..., k] for k in range(ratios.shape[-1])]
-    wide = [
-        (np.asarray(antecedent_vif(nodes, rows)), np.asarray(f_squared(nodes, at[outcome], rows)))
-        for outcome, names in plan.antecedents
-        for rows in [[at[name] for name in names]]
-    ]
-    for which in (0, 1):
-        columns += [part[which][..., k] for part in wide for k in range(part[which].shape[-1])]
+    alphas = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
+    columns = [np.stack(alphas, axis=-1)] if alphas else []
+    columns += heterotrait(samples, blocks)
+    wide = [(at[outcome], [at[name] for name in names]) for outcome, names in plan.antecedents]
+    columns += [antecedent_vif(nodes, rows) for _, rows in wide]
+    columns += [f_squared(nodes, outcome, rows) for outcome, rows in wide]
     if rows := [at[name] for name in plan.standing]:
-        inflation = variance_inflation(correlation_from(nodes[..., rows, :][..., rows]))
-        columns += [inflation[..., k] for k in range(len(rows))]
+        columns.append(variance_inflation(correlation_from(nodes[..., rows, :][..., rows])))
     lead = np.broadcast_shapes(samples.shape[:-2], nodes.shape[:-2])
-    return np.stack([np.broadcast_to(c, lead) for c in columns], axis=-1) if columns else np.zeros((*lead, 0))
+    whole = [np.broadcast_to(c, (*lead, c.shape[-1])) for c in columns]
+    return np.concatenate(whole, axis=-1) if whole else np.zeros((*lead, 0))
 
 
 def figures(plan: FigurePlan, theta: Array, samples: Array) -> Figures:

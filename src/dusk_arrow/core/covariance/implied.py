@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
 from dusk_arrow.core.covariance.splitting import Split, split_of
-from dusk_arrow.core.linear_algebra import Array, slices
+from dusk_arrow.core.linear_algebra import Array, depth_of, resolvent, slices
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
@@ -92,17 +92,6 @@ def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
     return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
 
 
-def _depth(pattern: Array) -> int | None:
-    """The power before which a matrix of this pattern (m, m) vanishes, less one; None where none does."""
-    reached = pattern != 0
-    found = reached.astype(float)
-    for depth in range(pattern.shape[0] + 1):
-        if not found.any():
-            return depth
-        found = ((found @ reached) > 0).astype(float)
-    return None
-
-
 def lay_out(table: ParameterTable) -> CompiledModel:
     """The index arrays of a parameter table."""
     values = np.array([0.0 if p.value is None else p.value for p in table.parameters], dtype=float)
@@ -141,7 +130,7 @@ def lay_out(table: ParameterTable) -> CompiledModel:
         slots.size > n_free,
         table.means,
         split_of(table, base["loading"], base["residual"], cells["loading"], cells["residual"]),
-        _depth(pattern),
+        depth_of(pattern),
     )
 
 
@@ -184,21 +173,6 @@ def residuals_covary(model: CompiledModel) -> bool:
     return bool((cells.rows != cells.columns).any() or np.count_nonzero(base - np.diag(np.diagonal(base))))
 
 
-def resolvent(model: CompiledModel, effect: Numbers) -> Numbers:
-    """(I−B)⁻¹ (b, m, m); where no path runs in a circle it is the finite product (I+B)(I+B²)(I+B⁴)…, which needs no
-    inverse. Raises LinAlgError where I−B is singular."""
-    identity = np.eye(effect.shape[-1])
-    if model.depth is None:
-        inverse: Numbers = np.linalg.inv(identity - effect)
-        return inverse
-    found = identity + effect
-    power, reach = effect, 1
-    while reach < model.depth:
-        power, reach = power @ power, 2 * reach
-        found = found + found @ power
-    return found
-
-
 def implied(parts: Matrices) -> Implied:
     """Σ = Λ(I−B)⁻¹Ψ(I−B)⁻ᵀΛᵀ + Θ and what it is made of.
 
@@ -226,7 +200,7 @@ class Spread(NamedTuple):
 def spread(model: CompiledModel, theta: Numbers) -> Spread:
     """The variances at free values θ (…, q), real or complex. Raises LinAlgError where I−B is singular."""
     own, loading = matrix(model, "node", theta), matrix(model, "loading", theta)
-    inverse = resolvent(model, matrix(model, "effect", theta))
+    inverse = resolvent(matrix(model, "effect", theta), model.depth)
     nodes = inverse @ own @ np.swapaxes(inverse, -1, -2)
     residual = residual_variances(model, theta)
     observed = ((loading @ nodes) * loading).sum(axis=-1) + residual

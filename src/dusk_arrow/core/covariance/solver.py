@@ -22,7 +22,8 @@ CONVERGED = 1e-6
 RESAMPLED = 1e-6  # with the step that is left, resamples are then within 1e-6 of fits of their own
 LEFT = 0.3  # times that is what the step may still change of a value (or of its size, beyond 1)
 ASKED = 1e-8
-MEMORY = 6
+MEMORY, SHORT_MEMORY = 6, 5  # changes that are remembered on metrics of their own, and on one for all
+SPARE = 0.15  # of a batch on one metric that may have converged before it is worth to part from them
 SLACK = 1e-13
 
 
@@ -221,23 +222,26 @@ def _descend(
     current = theta[active]
     changes: list[Change] = []
     stuck = np.zeros(active.size, dtype=bool)
+    done = stuck.copy()
     for _ in range(most):
         if active.size == 0:
             break
         direction = _direction(gradient, metric, changes)
         slope = np.einsum("bq,bq->b", gradient, direction)
         if own:
-            near = ~stuck & (size[active] < tolerance)
+            near = ~(done | stuck) & (size[active] < tolerance)
         else:
             left = np.abs(direction) / np.maximum(np.abs(current), 1.0)
-            near = ~stuck & (-slope < tolerance**2) & (left.max(axis=1) < LEFT * tolerance)
+            near = ~(done | stuck) & (-slope < tolerance**2) & (left.max(axis=1) < LEFT * tolerance)
         if not own:
             theta[active[near]] += direction[near]
             size[active[near]] = -slope[near]  # what is left then is of second order
-        if near.any() or stuck.any():
-            at = np.flatnonzero(~(near | stuck))
+        done |= near | stuck
+        if done.sum() > (0.0 if own else SPARE * done.size):
+            at = np.flatnonzero(~done)
             problem = problem.take(at)
             active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
+            done = done[at]
             direction, slope = direction[at], slope[at]
             changes = [Change(*(part[at] for part in change)) for change in changes]
             if own:
@@ -245,22 +249,24 @@ def _descend(
             if active.size == 0:
                 break
         length = np.ones(active.size)
+        direction[done] = 0.0  # they stay where they are until they are parted from
         trial = current + direction
         trial_value, trial_gradient = problem.evaluate(trial, np.arange(active.size))
         for _ in range(8):
-            worse = np.flatnonzero(~(trial_value <= value_active + 1e-4 * length * slope + SLACK))
+            worse = np.flatnonzero(~(done | (trial_value <= value_active + 1e-4 * length * slope + SLACK)))
             if worse.size == 0:
                 break
             length[worse] *= 0.4
             trial[worse] = current[worse] + length[worse, None] * direction[worse]
             trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], worse)
-        lower = trial_value <= value_active + 1e-4 * length * slope + SLACK
-        moved = active[lower]
-        theta[moved], value[moved] = trial[lower], trial_value[lower]
+        lower = done | (trial_value <= value_active + 1e-4 * length * slope + SLACK)
+        going = lower & ~done
+        moved = active[going]
+        theta[moved], value[moved] = trial[going], trial_value[going]
         iterations[moved] += 1
-        changes = [*changes, _change(trial - current, trial_gradient - gradient)][-MEMORY:]
+        changes = [*changes, _change(trial - current, trial_gradient - gradient)][-(MEMORY if own else SHORT_MEMORY) :]
         found = np.abs(trial_gradient / scale).max(axis=1)
-        size[moved] = found[lower]
+        size[moved] = found[going]
         current, value_active, gradient, stuck = trial, trial_value, trial_gradient, ~lower
     return State(theta, value, size, iterations)
 
@@ -346,12 +352,14 @@ def solve(model: CompiledModel, discrepancy: Discrepancy, start: Array) -> Solut
 
 
 class Metric(NamedTuple):
-    """The inverse curvature (q, q) at a known solution in the `coordinates` in which resamples of it are solved, and the square roots
-    (q,) of the curvature's diagonal."""
+    """The inverse curvature (q, q) at a known solution and the square roots (q,) of the curvature's diagonal: in the `coordinates` in
+    which resamples of it are solved, and by θ itself (`plain`)."""
 
     inverse: Array
     scale: Array
     coordinates: Coordinates
+    plain_inverse: Array
+    plain_scale: Array
 
 
 def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> Metric:
@@ -359,9 +367,10 @@ def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> M
     coordinates = coordinates_at(model, theta)
     slopes = coordinates.slopes(theta)
     expected = discrepancy.curvature(model, theta[None], ONLY)
-    turned = slopes.T @ np.where(np.isfinite(expected), expected, 0.0) @ slopes
-    here = _decompose(turned, _scale(turned))
-    return Metric(here.metric()[0], here.scale[0], coordinates)
+    plain = np.where(np.isfinite(expected), expected, 0.0)
+    turned = slopes.T @ plain @ slopes
+    there, here = _decompose(plain, _scale(plain)), _decompose(turned, _scale(turned))
+    return Metric(here.metric()[0], here.scale[0], coordinates, there.metric()[0], there.scale[0])
 
 
 def solve_batch(
@@ -369,15 +378,26 @@ def solve_batch(
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Solutions for a batch of samples near a known one: θ (b, q), F (b,), converged (b,).
 
-    Descent from `start` (q,) on one metric in its coordinates. What is left is refined on metrics of its own, and the rest goes to
-    the safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
+    Where they are known directly nothing is searched for; else descent from `start` (q,) on one metric in its coordinates, and by θ
+    itself for those that find no minimum there. What is left is refined on metrics of its own, and the rest goes to the
+    safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
     """
+    known = discrepancy.direct(model)
+    if known is not None and known[2][usable].all():
+        return known[0], known[1], usable
     turned = TurnedProblem(model, discrepancy, metric.coordinates)
     state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
     state = _descend(turned, state, metric.inverse, metric.scale, 30, RESAMPLED)
     units = metric.coordinates.units(state.theta)
     state = state._replace(theta=metric.coordinates.theta(state.theta, units))
-    state = _refine(Problem(model, discrepancy), state, ASKED)
+    everything = Problem(model, discrepancy)
+    open_ = np.flatnonzero(~(state.gradient_size < RESAMPLED))
+    if open_.size:  # such as variances whose minimum is beyond zero
+        again = _begin(np.broadcast_to(start, (open_.size, start.size)))
+        again = _descend(everything.take(open_), again, metric.plain_inverse, metric.plain_scale, 30, RESAMPLED)
+        for whole, part in zip(state, again, strict=True):
+            whole[open_] = part
+    state = _refine(everything, state, ASKED)
     theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
     for index in np.flatnonzero(usable & ~done):
         single = solve(model, discrepancy.take(np.array([index])), start)

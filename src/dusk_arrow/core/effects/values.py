@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.effects.routes import Effect
+from dusk_arrow.core.linear_algebra import depth_of, resolvent
 
 Numbers = NDArray[Any]
 
@@ -39,7 +40,9 @@ def plan_walks(effects: Sequence[Effect], names: Sequence[str]) -> list[Walk]:
 def effect_values(walks: Sequence[Walk], paths: Numbers) -> Numbers:
     """Effects (…, e) from the coefficients of paths between variables (…, m, m), rows being outcomes; totals from (I−B)⁻¹
     (Bollen 1987)."""
-    whole = np.linalg.inv(np.eye(paths.shape[-1]) - paths)
+    if not walks:
+        return np.zeros((*paths.shape[:-2], 0), dtype=paths.dtype)
+    whole = resolvent(paths, depth_of((paths != 0).reshape(-1, *paths.shape[-2:]).any(axis=0)))
     result = np.zeros((*paths.shape[:-2], sum(len(walk.columns) for walk in walks)), dtype=paths.dtype)
     for columns, stations, less_direct in walks:
         if less_direct is None:

@@ -12,9 +12,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, put, resolvent
+from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, put
 from dusk_arrow.core.covariance.splitting import Split
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, swept
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, resolvent, swept
 
 
 class SplitSamples(NamedTuple):
@@ -59,7 +59,7 @@ def through_constructs(
     model: CompiledModel, split: Split, theta: Array, samples: SplitSamples
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite."""
-    inverse = resolvent(model, matrix(model, "effect", theta))
+    inverse = resolvent(matrix(model, "effect", theta), model.depth)
     whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
     total = np.zeros((theta.shape[0], model.n_free))
     if split.x_nodes.size == 0:

@@ -45,6 +45,10 @@ class Discrepancy(Protocol):
     def take(self, at: Index) -> Discrepancy:
         """Some of the samples."""
 
+    def direct(self, model: CompiledModel) -> tuple[Array, Array, NDArray[np.bool_]] | None:
+        """The minima θ (b, q), F (b,) there and where they are found (b,), for models that need no search; None for others."""
+        return None
+
     def score_curvature(self, model: CompiledModel, theta: Array) -> Array:
         """Second derivatives (q, q) of F at θ (q,) as score tests take them: expected ones."""
         result: Array = self.curvature(model, theta[None], ONLY)[0]

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.discrepancies.conditional import SplitSamples, split_samples, through_constructs
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
+from dusk_arrow.core.covariance.discrepancies.regressions import regress, regressions_of
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
     derivative_factors,
@@ -68,6 +69,14 @@ class NormalLikelihood(Discrepancy):
         if not good.all():
             value[~good], gradient[~good] = self._evaluate(model, theta[~good], at[~good])
         return value, gradient
+
+    def direct(self, model: CompiledModel) -> tuple[Array, Array, NDArray[np.bool_]] | None:
+        """By regressions, where the model is made of them."""
+        plan = regressions_of(model)
+        if plan is None:
+            return None
+        theta, value, good = regress(model, plan, self.samples)
+        return theta, value - self.log_det - self.samples.shape[-1], good
 
     def _split(self, split: Split) -> SplitSamples:
         if self.known.get("split") is not split:
