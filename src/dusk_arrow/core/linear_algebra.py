@@ -53,14 +53,23 @@ def _invert_lower(lower: Array, inverse: Array, begin: int, end: int) -> None:
     inverse[:, right, left] = -(inverse[:, right, right] @ (lower[:, right, left] @ inverse[:, left, left]))
 
 
+def inverse_of_lower(factors: Array) -> Array:
+    """Inverses of lower-triangular matrices (…, p, p): block by block across a batch."""
+    if factors.ndim != 3:
+        result: Array = np.linalg.inv(factors)
+        return result
+    inverse = np.zeros_like(factors)
+    _invert_lower(factors, inverse, 0, factors.shape[-1])
+    return inverse
+
+
 def inverse_from_cholesky(factors: Array, matrices: Array) -> Array:
     """Inverses of a batch (…, p, p) with its Cholesky factors at hand: block by block across a large batch of
     sizeable matrices, where that beats one factorisation after another; by LAPACK otherwise."""
     if factors.ndim != 3 or factors.shape[0] < 32 or factors.shape[-1] < 16:
         result: Array = np.linalg.inv(matrices)
         return result
-    inverse = np.zeros_like(factors)
-    _invert_lower(factors, inverse, 0, factors.shape[-1])
+    inverse = inverse_of_lower(factors)
     return np.swapaxes(inverse, -1, -2) @ inverse
 
 

@@ -20,12 +20,14 @@ from dusk_arrow.core.resampling.transforming import transformation_to
 @dataclass(frozen=True)
 class BootstrapTask:
     """What every chunk needs: the plan of figures, the cases, and how data are transformed to the model: matrices M (p, p) on
-    standardized columns with M S Mᵀ = Σ̂, of the whole model and of its measurement part (None where Σ̂ is none)."""
+    standardized columns with M S Mᵀ = Σ̂, of the whole model and of its measurement part (None where Σ̂ is none), and the sample's
+    weights (m, p), at which every resample starts."""
 
     plan: FigurePlan
     cases: Cases
     whole: Array | None
     measurement: Array | None
+    start: Array | None = None
 
 
 class PreparedTask(NamedTuple):
@@ -69,7 +71,7 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     task = prepared.task
     samples = prepared.draw(counts)
     covariances = samples.covariances[_usable(samples)]
-    outcome = estimate(task.plan.program, correlation_from(covariances))
+    outcome = estimate(task.plan.program, correlation_from(covariances), task.start)
     fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
     good = np.flatnonzero(fine)
     statistics = _transformed(task, covariances)
@@ -102,7 +104,7 @@ def _transformed(task: BootstrapTask, covariances: Array) -> Array:
         if transform is None:
             continue
         turned = correlation_from(transform @ scaled @ transform.T)
-        outcome = estimate(program, turned)
+        outcome = estimate(program, turned, task.start)
         rows = np.flatnonzero(outcome.converged)
         part = outcome.members(rows)
         found[rows, columns] = of_distances(implied_by(program, part, turned[rows]), which)

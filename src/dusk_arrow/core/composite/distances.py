@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from dusk_arrow.core.assessment.fit import srmr
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, positive_definite
+from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_of_lower, positive_definite
 
 
 class Distances(NamedTuple):
@@ -29,7 +29,7 @@ def geodesic(sample: Array, implied: Array) -> Array:
     good = positive_definite(implied)
     second = implied if good.all() else np.where(good[..., None, None], implied, np.eye(sample.shape[-1]))
     factors, _, fine = guarded_cholesky(sample)
-    lower = np.linalg.inv(factors)
+    lower = inverse_of_lower(factors)
     roots = np.linalg.eigvalsh(lower @ second @ np.swapaxes(lower, -1, -2))
     distance = 0.5 * (np.log(np.maximum(roots, 1e-300)) ** 2).sum(axis=-1)
     result: Array = np.where(good & fine, distance, np.nan)

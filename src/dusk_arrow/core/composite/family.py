@@ -140,6 +140,7 @@ class CompositeFamily:
                 evidence,
                 transformation(correlation, whole),
                 transformation(correlation, implied.measurement[0]),
+                outcome.weights[0],
             )
             task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, correlation.shape[-1]))
         sd = np.sqrt(np.diag(evidence.covariance))

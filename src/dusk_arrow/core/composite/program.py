@@ -118,10 +118,11 @@ def _second_columns(program: Program, weights: Array) -> Array:
     return found
 
 
-def estimate(program: Program, correlation: Array) -> Outcome:
-    """All stages on correlations (b, p, p) of the columns."""
-    found = find_weights(program.first, correlation)
-    first_like = None if program.like is None else program.like[[program.place[n] for n in program.first.names]]
+def estimate(program: Program, correlation: Array, start: Array | None = None) -> Outcome:
+    """All stages on correlations (b, p, p) of the columns; weights (m, p) of a sample nearby at the `start` save iterations."""
+    first_rows = [program.place[n] for n in program.first.names]
+    found = find_weights(program.first, correlation, None if start is None else start[first_rows])
+    first_like = None if program.like is None else program.like[first_rows]
     first_weights = oriented(found.values, correlation, first_like)
     first = solve(program.first, first_weights, correlation)
     iterations, converged = found.iterations, found.converged

@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.blueprint import Blueprint
-from dusk_arrow.core.linear_algebra import Array, positive_definite
+from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, swept
 
 TOLERANCE = 1e-9
 MOST_ITERATIONS = 2000
+SPARE = 0.15  # of a batch that may have converged before it is worth to part from them
 
 
 class Weights(NamedTuple):
@@ -25,17 +26,28 @@ class Weights(NamedTuple):
     converged: NDArray[np.bool_]
 
 
-def _unit(weights: Array, correlation: Array) -> Array:
-    """The weights scaled so that every construct has variance 1; nan where it has none."""
-    variance = ((weights @ correlation) * weights).sum(axis=-1, keepdims=True)
+def _unit(weights: Array, along: Array) -> tuple[Array, Array]:
+    """The weights scaled so that every construct has variance 1, and their products `along` with the correlations alike; nan where
+    it has none."""
+    variance = np.einsum("bmp,bmp->bm", along, weights)
     with np.errstate(invalid="ignore", divide="ignore"):
-        result: Array = weights / np.sqrt(np.where(variance > 0, variance, np.nan))
-    return result
+        scale = 1.0 / np.sqrt(np.where(variance > 0, variance, np.nan))
+    return weights * scale[..., None], along * scale[..., None]
 
 
 def regress(correlation: Array, outcome: int, antecedents: tuple[int, ...]) -> Array:
     """Coefficients (…, k) of one variable on others, from their correlations (…, m, m); nan where those are dependent."""
     rows = list(antecedents)
+    if len(rows) == 1:
+        own = correlation[..., rows[0], rows[0]]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            alone: Array = np.where(own > 0, correlation[..., rows[0], outcome] / own, np.nan)
+        return alone[..., None]
+    if correlation.ndim == 3 and correlation.shape[0] > SMALL >= len(rows):
+        inverse, pivots = swept(correlation[:, np.array(rows)[:, None], rows])
+        sound: NDArray[np.bool_] = np.asarray((pivots > 1e-14).all(axis=0))
+        many: Array = np.einsum("bkl,bl->bk", inverse, correlation[:, rows, outcome])
+        return np.where(sound[:, None], many, np.nan)
     block = correlation[..., rows, :][..., rows]
     good = positive_definite(block)
     safe = np.where(good[..., None, None], block, np.eye(len(rows)))
@@ -71,28 +83,34 @@ def _within_inverses(blueprint: Blueprint, correlation: Array) -> list[tuple[int
     return found
 
 
-def find_weights(blueprint: Blueprint, correlation: Array) -> Weights:
-    """Weights from correlations (b, p, p) of the columns. A member whose largest change of a weight stays below 1e-9 has
-    converged and is left as it is; one with an impossible value on the way has not."""
-    b = correlation.shape[0]
-    member = blueprint.member
-    values = _unit(np.broadcast_to(member.astype(float), (b, *member.shape)), correlation)
+def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None = None) -> Weights:
+    """Weights from correlations (b, p, p) of the columns, from equal ones or those (m, p) of a sample nearby at the `start`. A member
+    whose largest change of a weight stays below 1e-9 has converged and is left as it is; one with an impossible value on the way
+    has not."""
+    b, member = correlation.shape[0], blueprint.member
+    begin = np.broadcast_to(member.astype(float) if start is None else start, (b, *member.shape))
+    values, along = _unit(begin, begin @ correlation)
     iterations, converged = np.zeros(b, dtype=np.intp), np.zeros(b, dtype=bool)
     active = np.flatnonzero(np.isfinite(values).all(axis=(1, 2)))
+    now, along, sample = values[active], along[active], correlation[active]
+    done = np.zeros(active.size, dtype=bool)
     for iteration in range(1, MOST_ITERATIONS + 1):
         if active.size == 0:
             break
-        now, sample = values[active], correlation[active]
-        along = now @ sample  # correlations of constructs with columns
         drawn = inner_weights(blueprint, along @ np.swapaxes(now, -1, -2)) @ along
         fresh = np.where(member, drawn, 0.0)
         for row, columns, inverse in _within_inverses(blueprint, sample):
             fresh[:, row, columns] = (inverse @ drawn[:, row, columns][..., None])[..., 0]
-        fresh = _unit(fresh, sample)
+        fresh, along = _unit(fresh, fresh @ sample)
         change = np.abs(fresh - now).max(axis=(1, 2))
-        values[active], iterations[active] = fresh, iteration
-        converged[active] = change < TOLERANCE
-        active = active[np.isfinite(change) & (change >= TOLERANCE)]
+        going = active[~done]
+        values[going], iterations[going] = fresh[~done], iteration
+        converged[going] = change[~done] < TOLERANCE
+        done |= ~(np.isfinite(change) & (change >= TOLERANCE))
+        now = fresh
+        if done.sum() > SPARE * done.size:
+            at = np.flatnonzero(~done)
+            active, now, along, sample, done = active[at], now[at], along[at], sample[at], done[at]
     return Weights(oriented(values, correlation), iterations, converged)
 
 

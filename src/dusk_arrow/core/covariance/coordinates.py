@@ -3,6 +3,8 @@
 Variances go by their logarithm, and loadings, paths and covariances are counted in standard deviations of what they join: the
 curvature of a Gaussian likelihood by log σ² is the same at every minimum, and what is left of a scale no longer moves the
 curvature of the rest. With z = ln(v/v₀) of the free variances, θₖ = xₖ exp(wₖᵀz), and v = v₀ exp(x/v₀ − 1): at the start x is θ.
+Weights of what makes up a node without a disturbance are taken together with a path b that leads on from it, as in a regression:
+x = w b/b₀.
 """
 
 from __future__ import annotations
@@ -20,11 +22,15 @@ LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the sa
 
 class Coordinates(NamedTuple):
     """Which of the free values are `variances` (v,), their `start` (v,), and the powers (v, q) of the variances in the unit of every
-    free value; that of a variance is itself."""
+    free value; that of a variance is itself. `shares` (c,) are taken together with the paths `onward` (c,), whose values at the
+    start are `onward_start` (c,)."""
 
     variances: NDArray[np.intp]
     start: Array
     powers: Array
+    shares: NDArray[np.intp]
+    onward: NDArray[np.intp]
+    onward_start: Array
 
     def units(self, x: Array) -> Array:
         """The units (b, q) at coordinates (b, q), as ratios to those at the start."""
@@ -38,10 +44,25 @@ class Coordinates(NamedTuple):
         """Free values θ (b, q) of coordinates (b, q) in their units."""
         found = x * units
         found[:, self.variances] = self.start * units[:, self.variances]
+        if self.shares.size:
+            found[:, self.shares] *= self._ratio(found)
         return found
+
+    def _ratio(self, theta: Array) -> Array:
+        path = theta[:, self.onward]
+        ratio: Array = self.onward_start / np.where(np.abs(path) > 1e-100, path, 1e-100)
+        return ratio
 
     def gradient(self, theta: Array, units: Array, gradient: Array) -> Array:
         """Derivatives by the coordinates (b, q) from those by θ."""
+        if self.shares.size:
+            own, ratio = gradient[:, self.shares], self._ratio(theta)
+            moved = own * theta[:, self.shares] * ratio / self.onward_start
+            gradient, theta = gradient.copy(), theta.copy()
+            gradient[:, self.shares] = own * ratio
+            theta[:, self.shares] /= ratio
+            for path in dict.fromkeys(self.onward.tolist()):
+                gradient[:, path] -= moved[:, self.onward == path].sum(axis=1)
         found = gradient * units
         found[:, self.variances] = ((gradient * theta) @ self.powers.T) / self.start
         return found
@@ -50,6 +71,7 @@ class Coordinates(NamedTuple):
         """∂θ/∂x (q, q) at the start, where x is θ (q,)."""
         found = np.eye(theta.size)
         found[:, self.variances] = theta[:, None] * self.powers.T / self.start
+        found[self.shares] -= (theta[self.shares] / self.onward_start)[:, None] * found[self.onward]
         return found
 
 
@@ -84,4 +106,23 @@ def coordinates_at(model: CompiledModel, theta: Array) -> Coordinates:
             if slot is not None:
                 powers[p.index, at[slot]] += power
     powers[variances, np.arange(variances.size)] = 1.0
-    return Coordinates(variances, theta[variances], np.ascontiguousarray(powers.T))
+    shares, onward = _shares(model, theta, shared)
+    return Coordinates(variances, theta[variances], np.ascontiguousarray(powers.T), shares, onward, theta[onward])
+
+
+def _shares(model: CompiledModel, theta: Array, shared: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The free weights of nodes without a disturbance, and for each the free path onward that says most."""
+    table = model.table
+    effects = [p for p in table.parameters if p.matrix == "effect"]
+    disturbed = {p.row for p in table.parameters if p.matrix == "node" and p.row == p.column and p.value != 0.0}
+    shares, onward = [], []
+    for node in {p.row for p in effects} - disturbed:
+        ways = [p.index for p in effects if p.column == node and p.index is not None and not shared[p.index]]
+        if not ways:
+            continue
+        strongest = max(ways, key=lambda slot: abs(theta[slot]))
+        own = [p.index for p in effects if p.row == node and p.index is not None and not shared[p.index]]
+        if abs(theta[strongest]) > 1e-6:
+            shares += own
+            onward += [strongest] * len(own)
+    return np.array(shares, dtype=np.intp), np.array(onward, dtype=np.intp)

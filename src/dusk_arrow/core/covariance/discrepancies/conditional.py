@@ -44,7 +44,7 @@ def split_samples(samples: Array, split: Split) -> SplitSamples:
 
 
 class _Measured(NamedTuple):
-    """What y given x says: F + ln|S*| (b,), where that holds (b,), and the derivatives of F by Λ (b, k, s), by C* (b, s, s), by
+    """What y given x says: F + ln|S*| (b,), where that holds (b,), and the derivatives of F by Λ (b, k, s) or by the one loading of each y (b, k), by C* (b, s, s), by
     the diagonal of Θ (b, k) and by A (b, k, l)."""
 
     value: Array
@@ -66,14 +66,12 @@ def through_constructs(
         residual = _residual(split, theta)
         nodes = whole if split.plain else _cut(whole, split.loaded, split.loaded)
         if split.home is not None:
-            clustered = _clustered(split, split.home, theta, residual, nodes, samples)
-            value, good, by_nodes = clustered.value, clustered.good, clustered.nodes
-            put(model, total, clustered.loading[:, split.loading_flat // split.loaded.size], split.loading_slots)
-            by_residual = clustered.residual
+            found = _clustered(split, split.home, theta, residual, nodes, samples.yy, samples.own, None)
+            put(model, total, found.loading[:, split.loading_flat // split.loaded.size], split.loading_slots)
         else:
-            found = _measured(_loading(split, theta), residual, nodes, samples.yy, samples.own, None, None)
-            value, good, by_nodes, by_residual = found.value, found.good, found.nodes, found.residual
+            found = _measured(_loading(split, theta), residual, nodes, samples.yy, samples.own, None)
             _add(model, total, found.loading, split.loading_flat, split.loading_slots)
+        value, good, by_nodes, by_residual = found.value, found.good, found.nodes, found.residual
         if not split.plain:
             inside, by_nodes = by_nodes, np.zeros_like(whole)
             by_nodes[:, split.loaded[:, None], split.loaded] = inside
@@ -102,16 +100,26 @@ def _with_exact(
     by_nodes = np.zeros_like(whole)
     by_x = precision - weighted @ precision
     if split.y.size:
-        loading, residual = _loading(split, theta), _residual(split, theta)
+        residual = _residual(split, theta)
         joint = _cut(whole, loaded, x)
         ratio = joint @ precision
         nodes = _cut(whole, loaded, loaded) - ratio @ np.swapaxes(joint, -1, -2)
-        slope = loading @ ratio
+        home, turned = split.home, np.swapaxes(ratio, -1, -2)
+        loading = _loading(split, theta) if home is None else _own_loading(split, home, theta)[..., None]
+        slope = loading @ ratio if home is None else loading * ratio[:, home]
         apart = samples.yx - slope @ samples.xx
         own = samples.own - np.einsum("bpx,bpx->bp", slope, samples.yx + apart)
-        found = _measured(loading, residual, nodes, samples.yy, own, (slope, samples.yx, apart), ratio)
+        given = _Given(slope, samples.yx, apart, ratio)
+        if home is None:
+            found = _measured(loading, residual, nodes, samples.yy, own, given)
+            by_ratio = np.swapaxes(loading, -1, -2) @ found.regression
+            _add(model, total, found.loading + found.regression @ turned, split.loading_flat, split.loading_slots)
+        else:
+            found = _clustered(split, home, theta, residual, nodes, samples.yy, own, given)
+            by_ratio = _members(home, loaded.size).T @ (loading * found.regression)
+            by_loading = found.loading + np.einsum("bpx,bpx->bp", found.regression, ratio[:, home])
+            put(model, total, by_loading[:, split.loading_flat // loaded.size], split.loading_slots)
         value, good = value + found.value, good & found.good
-        turned, by_ratio = np.swapaxes(ratio, -1, -2), np.swapaxes(loading, -1, -2) @ found.regression
         into = by_ratio @ precision
         lowered = found.nodes @ ratio
         by_x = by_x + turned @ lowered - (turned @ into + np.swapaxes(turned @ into, -1, -2)) / 2
@@ -119,42 +127,58 @@ def _with_exact(
         by_nodes[:, loaded[:, None], loaded] = found.nodes
         by_nodes[:, loaded[:, None], x] = crossed
         by_nodes[:, x[:, None], loaded] = np.swapaxes(crossed, -1, -2)
-        _add(model, total, found.loading + found.regression @ turned, split.loading_flat, split.loading_slots)
         _add(model, total, found.residual, split.residual_flat, split.residual_slots)
     by_nodes[:, x[:, None], x] = by_x
     return value, good, by_nodes
 
 
-class _Clustered(NamedTuple):
-    """F + ln|S| (b,), where that holds (b,), and the derivatives of F by the one loading of each y (b, k), by C (b, s, s) and by the
-    diagonal of Θ (b, k)."""
+class _Given(NamedTuple):
+    """What y is regressed on: A (b, k, l), S_yx and S_yx − A S_xx (b, k, l), and D C_xx⁻¹ (b, s, l)."""
 
-    value: Array
-    good: NDArray[np.bool_]
-    loading: Array
-    nodes: Array
-    residual: Array
+    slope: Array
+    mixed: Array
+    apart: Array
+    ratio: Array
+
+
+def _members(home: NDArray[np.intp], count: int) -> Array:
+    """Which y (k,) loads on which construct (k, s), as ones."""
+    found = np.zeros((home.size, count))
+    found[np.arange(home.size), home] = 1.0
+    return found
+
+
+def _own_loading(split: Split, home: NDArray[np.intp], theta: Array) -> Array:
+    """The one loading (b, k) of each y."""
+    found = np.empty((theta.shape[0], home.size))
+    found[...] = split.loading_base[np.arange(home.size), home]
+    found[:, split.loading_flat // split.loaded.size] = theta[:, split.loading_slots]
+    return found
 
 
 def _clustered(
-    split: Split, home: NDArray[np.intp], theta: Array, residual: Array, nodes: Array, samples: SplitSamples
-) -> _Clustered:
+    split: Split,
+    home: NDArray[np.intp],
+    theta: Array,
+    residual: Array,
+    nodes: Array,
+    sample: Array,
+    own: Array,
+    given: _Given | None,
+) -> _Measured:
     """Where each y loads on one construct, K = ΛᵀΘ⁻¹Λ is diagonal. With M = I + K^½CK^½, N = I − M⁻¹, E = K^-½NK^-½ and
     Q = K^-½ΛᵀΘ⁻¹SΘ⁻¹ΛK^-½, F = ln|Θ| + ln|M| + tr(SΘ⁻¹) − tr(NQ) (Woodbury 1950); of what has the size of the observed
-    variables only SΘ⁻¹Λ is formed. It holds where M is positive definite, which Σ is just then, if Θ is."""
+    variables only SΘ⁻¹Λ is formed. It holds where M is positive definite, which Σ is just then, if Θ is. Derivatives by Λ are
+    (b, k), by the one loading of each y; S is S* where something is `given`, with `own` its diagonal."""
     k, s = home.size, split.loaded.size
-    loading = np.empty((theta.shape[0], k))
-    loading[...] = split.loading_base[np.arange(k), home]
-    loading[:, split.loading_flat // s] = theta[:, split.loading_slots]
-    share = samples.own / residual
+    loading = _own_loading(split, home, theta)
+    share = own / residual
     good: NDArray[np.bool_] = np.asarray(((share < 1e10) & (residual > 0)).all(axis=-1))
     if not good.all():
         residual = np.where(good[:, None], residual, 1.0)
-        share = samples.own / residual
+        share = own / residual
     weight = loading / residual
-    member = np.zeros((k, s))
-    member[np.arange(k), home] = 1.0
-    root = np.sqrt((loading * weight) @ member)
+    root = np.sqrt((loading * weight) @ _members(home, s))
     middle = nodes * root[:, :, None]
     middle *= root[:, None, :]
     at = np.arange(s)
@@ -167,18 +191,24 @@ def _clustered(
         pivots, root = np.where(good, pivots, 1.0), np.where(good[:, None], root, 1.0)
     scaled = np.zeros((theta.shape[0], k, s))
     scaled[:, np.arange(k), home] = weight
-    crossed = samples.yy @ scaled
+    crossed = sample @ scaled
+    if given is not None:
+        crossed -= given.mixed @ (np.swapaxes(given.ratio, -1, -2) * (root**2)[:, None, :])
+        crossed -= given.slope @ (np.swapaxes(given.apart, -1, -2) @ scaled)
     unit = 1.0 / root
     square = np.swapaxes(scaled, -1, -2) @ crossed
     square *= unit[:, :, None]
     square *= unit[:, None, :]
     first = inverse @ square
     both = first @ inverse
-    own, own_first = square[:, at, at], first[:, at, at]
+    within, within_first = square[:, at, at], first[:, at, at]
     value = (
-        np.log(residual).sum(axis=-1) + np.log(pivots).sum(axis=0) + share.sum(axis=-1) - (own - own_first).sum(axis=-1)
+        np.log(residual).sum(axis=-1)
+        + np.log(pivots).sum(axis=0)
+        + share.sum(axis=-1)
+        - (within - within_first).sum(axis=-1)
     )
-    along = (own - 2.0 * own_first + both[:, at, at] + 1.0 - inverse[:, at, at]) * unit**2
+    along = (within - 2.0 * within_first + both[:, at, at] + 1.0 - inverse[:, at, at]) * unit**2
     left = -inverse
     left[:, at, at] += 1.0
     left *= unit[:, :, None]
@@ -189,7 +219,11 @@ def _clustered(
     by_nodes = inverse - both
     by_nodes *= root[:, :, None]
     by_nodes *= root[:, None, :]
-    return _Clustered(value, good, 2.0 * (straight - turned), by_nodes, by_residual)
+    regression = scaled[..., :0]
+    if given is not None:
+        into = left @ (np.swapaxes(scaled, -1, -2) @ given.apart)
+        regression = 2.0 * (weight[..., None] * into[:, home] - given.apart / residual[..., None])
+    return _Measured(value, good, 2.0 * (straight - turned), by_nodes, by_residual, regression)
 
 
 def _measured(
@@ -198,12 +232,10 @@ def _measured(
     nodes: Array,
     sample: Array,
     own: Array,
-    given: tuple[Array, Array, Array] | None,
-    ratio: Array | None,
+    given: _Given | None,
 ) -> _Measured:
     """With L = Θ⁻¹Λ, K = ΛᵀL, C* = GGᵀ and E = (C*⁻¹ + K)⁻¹ = G(I + GᵀKG)⁻¹Gᵀ only matrices of the constructs' size are inverted
-    (Woodbury 1950): Σ⁻¹ΛC* = LE, Σ⁻¹Λ = L − LEK and (I − EK)C* = E. `given` is A, S_yx and S_yx − A S_xx, `ratio` D C_xx⁻¹; `own` is the diagonal
-    of S*."""
+    (Woodbury 1950): Σ⁻¹ΛC* = LE, Σ⁻¹Λ = L − LEK and (I − EK)C* = E; `own` is the diagonal of S*."""
     root, _, good = guarded_cholesky(nodes)
     share = own / residual
     good = good & ((share < 1e10) & (residual > 0)).all(axis=-1)
@@ -221,10 +253,9 @@ def _measured(
     left = root @ inverse @ np.swapaxes(root, -1, -2)
     spread = scaled @ left
     crossed = sample @ scaled
-    if given is not None and ratio is not None:
-        slope, mixed, apart = given
-        crossed -= mixed @ (np.swapaxes(ratio, -1, -2) @ inner)
-        crossed -= slope @ (np.swapaxes(apart, -1, -2) @ scaled)
+    if given is not None:
+        crossed -= given.mixed @ (np.swapaxes(given.ratio, -1, -2) @ inner)
+        crossed -= given.slope @ (np.swapaxes(given.apart, -1, -2) @ scaled)
     square = np.swapaxes(scaled, -1, -2) @ crossed
     value = np.log(residual).sum(axis=-1) + log_det + share.sum(axis=-1) - np.einsum("bpm,bpm->b", spread, crossed)
     lowered = crossed * precision[..., None]
@@ -236,8 +267,8 @@ def _measured(
     by_nodes = (inner - np.swapaxes(remaining, -1, -2) @ square) @ remaining
     regression = loading[..., :0]
     if given is not None:
-        apart = given[2]
-        regression = 2.0 * (spread @ (np.swapaxes(scaled, -1, -2) @ apart) - apart * precision[..., None])
+        into = np.swapaxes(scaled, -1, -2) @ given.apart
+        regression = 2.0 * (spread @ into - given.apart * precision[..., None])
     return _Measured(value, good, 2.0 * (rest @ left), by_nodes, by_residual, regression)
 
 
