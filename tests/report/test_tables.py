@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
+from dusk_arrow.core.assessment.comparing import Comparison, Difference
 from dusk_arrow.core.assessment.criteria import sheet
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.paper import diagram
 from dusk_arrow.report.assembly import build
 from dusk_arrow.report.cells import Number, Range, Row, Style, Table, spread
-from dusk_arrow.report.material import Material, material
+from dusk_arrow.report.material import Beside, Material, material
 from dusk_arrow.report.options import PartChoice, ReportOptions
+from dusk_arrow.report.tables.history import models
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
@@ -227,3 +231,21 @@ def test_the_interval_that_was_chosen_is_the_one_that_is_printed() -> None:
     assert any("bias-corrected" in note for note in found.notes)
     drawn = {words.text for words in diagram(results).words()}
     assert all(Style().range(bounds.bounds) in drawn for bounds in printed.values() if isinstance(bounds, Range))
+
+
+def test_models_are_tested_with_the_scaled_difference_where_there_is_one() -> None:
+    """With robust errors the plain difference of χ² is none; its table says which it prints, and why there is none elsewhere."""
+    own = estimated()
+    scaled = Comparison(True, "nested", Difference(9.0, 1, 0.0027, 4.0, 0.0457))
+    none = Comparison(False, "not nested: the one cannot reproduce what the other implies", None)
+    whole = replace(wardens(), beside=[Beside("A", own), Beside("B", own, scaled), Beside("C", own, none)])
+    found = models(whole)
+    assert found is not None
+    at = column(found, "Δχ²")
+    style = Style()
+    assert [[style.printed(cell) for cell in row.cells[at : at + 3]] for row in found.rows] == [
+        ["", "", ""], ["4.00", "1", ".046"], ["", "", ""],
+    ]  # fmt: skip
+    assert any("Δχ² is scaled" in note for note in found.notes)
+    assert "C: not nested: the one cannot reproduce what the other implies." in found.notes
+    assert models(replace(whole, beside=[Beside("A", own)])) is None

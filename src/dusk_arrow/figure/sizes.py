@@ -14,9 +14,8 @@ def largest(drawing: Drawing, width: float) -> float:
     """The scale in which a figure is `width` mm wide, or less where the page is not high enough; what is wider than the text goes on
     a page turned on its side, where that is larger."""
     upright = min(min(width, TWO_COLUMNS) * MM / drawing.width, TALLEST * MM / drawing.height)
-    if width <= TWO_COLUMNS:
-        return upright
-    return max(upright, min(min(width, SIDEWAYS) * MM / drawing.width, LOW * MM / drawing.height))
+    turned = min(min(width, SIDEWAYS) * MM / drawing.width, LOW * MM / drawing.height)
+    return max(upright, turned)
 
 
 def sideways(drawing: Drawing) -> bool:

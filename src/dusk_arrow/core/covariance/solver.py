@@ -20,7 +20,6 @@ from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
 RESAMPLED = 1e-6  # with the step that is left, resamples are then within 1e-6 of fits of their own
-LEFT = 0.3  # times that is what the step may still change of a value (or of its size, beyond 1)
 ASKED = 1e-8
 MEMORY, SHORT_MEMORY = 6, 5  # changes that are remembered on metrics of their own, and on one for all
 SPARE = 0.15  # of a batch on one metric that may have converged before it is worth to part from them
@@ -206,7 +205,7 @@ def _descend(
 
     On metrics of their own (b, q, q) they have where the largest scaled gradient is below the tolerance. On one metric (q, q) for
     all that says little where the discrepancy is flat; there gᵀHg counts, the square of the step that is left in units of the
-    curvature, and that step is taken, as it costs no evaluation.
+    curvature, and the step itself (as a share of what is larger than 1), which is taken, as it costs no evaluation.
     """
     theta, value, size, iterations = (np.array(part) for part in state)
     active = np.arange(value.size)
@@ -232,7 +231,7 @@ def _descend(
             near = ~(done | stuck) & (size[active] < tolerance)
         else:
             left = np.abs(direction) / np.maximum(np.abs(current), 1.0)
-            near = ~(done | stuck) & (-slope < tolerance**2) & (left.max(axis=1) < LEFT * tolerance)
+            near = ~(done | stuck) & (-slope < tolerance**2) & (left.max(axis=1) < tolerance)
         if not own:
             theta[active[near]] += direction[near]
             size[active[near]] = -slope[near]  # what is left then is of second order
