@@ -228,14 +228,17 @@ def _descend(
         direction = _direction(gradient, metric, changes)
         slope = np.einsum("bq,bq->b", gradient, direction)
         if own:
-            near = ~(done | stuck) & (size[active] < tolerance)
+            near = np.flatnonzero(~(done | stuck) & (size[active] < tolerance))
         else:
-            left = np.abs(direction) / np.maximum(np.abs(current), 1.0)
-            near = ~(done | stuck) & (-slope < tolerance**2) & (left.max(axis=1) < tolerance)
-        if not own:
-            theta[active[near]] += direction[near]
+            near = np.flatnonzero(~(done | stuck) & (-slope < tolerance**2))
+            left = np.abs(direction[near]) / np.maximum(np.abs(current[near]), 1.0)
+            near = near[left.max(axis=1, initial=0.0) < tolerance]
+            current[near] += direction[near]
             size[active[near]] = -slope[near]  # what is left then is of second order
-        done |= near | stuck
+        stuck[near] = True
+        leaving = np.flatnonzero(stuck & ~done)
+        theta[active[leaving]], value[active[leaving]] = current[leaving], value_active[leaving]
+        done |= stuck
         if done.sum() > (0.0 if own else SPARE * done.size):
             at = np.flatnonzero(~done)
             problem = problem.take(at)
@@ -258,15 +261,14 @@ def _descend(
             length[worse] *= 0.4
             trial[worse] = current[worse] + length[worse, None] * direction[worse]
             trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], worse)
-        lower = done | (trial_value <= value_active + 1e-4 * length * slope + SLACK)
-        going = lower & ~done
-        moved = active[going]
-        theta[moved], value[moved] = trial[going], trial_value[going]
-        iterations[moved] += 1
+        stuck = ~(done | (trial_value <= value_active + 1e-4 * length * slope + SLACK))
+        iterations[active[~(done | stuck)]] += 1
         changes = [*changes, _change(trial - current, trial_gradient - gradient)][-(MEMORY if own else SHORT_MEMORY) :]
-        found = np.abs(trial_gradient / scale).max(axis=1)
-        size[moved] = found[going]
-        current, value_active, gradient, stuck = trial, trial_value, trial_gradient, ~lower
+        if own:
+            size[active[~stuck]] = np.abs(trial_gradient / scale).max(axis=1)[~stuck]
+        trial[stuck], trial_value[stuck] = current[stuck], value_active[stuck]
+        current, value_active, gradient = trial, trial_value, trial_gradient
+    theta[active[~done]], value[active[~done]] = current[~done], value_active[~done]
     return State(theta, value, size, iterations)
 
 
@@ -365,8 +367,8 @@ def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> M
     """The metric of one sample's solution θ (q,), on which resamples of it are solved."""
     coordinates = coordinates_at(model, theta)
     slopes = coordinates.slopes(theta)
-    expected = discrepancy.curvature(model, theta[None], ONLY)
-    plain = np.where(np.isfinite(expected), expected, 0.0)
+    found = discrepancy.nearby_curvature(model, theta)[None]
+    plain = np.where(np.isfinite(found), found, 0.0)
     turned = slopes.T @ plain @ slopes
     there, here = _decompose(plain, _scale(plain)), _decompose(turned, _scale(turned))
     return Metric(here.metric()[0], here.scale[0], coordinates, there.metric()[0], there.scale[0])

@@ -54,6 +54,11 @@ class Discrepancy(Protocol):
         result: Array = self.curvature(model, theta[None], ONLY)[0]
         return result
 
+    def nearby_curvature(self, model: CompiledModel, theta: Array) -> Array:
+        """Second derivatives (q, q) of F at the minimum θ (q,) of one sample, on which its resamples are solved: expected ones."""
+        result: Array = self.curvature(model, theta[None], ONLY)[0]
+        return result
+
     def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
         """Those of a model with further free values at θ (q + e,)."""
 

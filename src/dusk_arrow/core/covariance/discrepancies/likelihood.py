@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.discrepancies.conditional import SplitSamples, split_samples, through_constructs
-from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Blocks, Discrepancy, Index, weighted_blocks
 from dusk_arrow.core.covariance.discrepancies.regressions import regress, regressions_of
 from dusk_arrow.core.covariance.implied import (
     CompiledModel,
@@ -109,6 +109,11 @@ class NormalLikelihood(Discrepancy):
         both = (u, v), (u, v)
         first = 4 * quadratic_form(*both, inverse, middle) - 2 * quadratic_form(*both, inverse)
         return to_slots(model, first) + second_derivatives(model, theta, inverse - middle, None)
+
+    def nearby_curvature(self, model: CompiledModel, theta: Array) -> Array:
+        """The exact ones, where they are curved upwards in all directions: they are nearer to those of resamples."""
+        found = self.exact(model, theta, 0)
+        return found if np.linalg.eigvalsh(found)[0] > 0 else self.curvature(model, theta[None], ONLY)[0]
 
     def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
         """Expected."""
