@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from dusk_arrow.core.composite.blueprint import Blueprint
 from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, swept
 
-TOLERANCE = 1e-9
+TOLERANCE, NEARBY = 1e-9, 1e-8  # of a sample, and of what starts at the weights of one nearby
 MOST_ITERATIONS = 2000
 SPARE = 0.15  # of a batch that may have converged before it is worth to part from them
 
@@ -65,7 +65,8 @@ def inner_weights(blueprint: Blueprint, between: Array) -> Array:
     found = np.where(linked, between, 0.0)
     if blueprint.scheme == "path" and not blueprint.saturated:
         for outcome, antecedents in blueprint.inner_antecedents.items():
-            found[..., outcome, list(antecedents)] = regress(between, outcome, antecedents)
+            if len(antecedents) > 1:  # on one alone it is the correlation
+                found[..., outcome, list(antecedents)] = regress(between, outcome, antecedents)
     return found
 
 
@@ -85,9 +86,10 @@ def _within_inverses(blueprint: Blueprint, correlation: Array) -> list[tuple[int
 
 def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None = None) -> Weights:
     """Weights from correlations (b, p, p) of the columns, from equal ones or those (m, p) of a sample nearby at the `start`. A member
-    whose largest change of a weight stays below 1e-9 has converged and is left as it is; one with an impossible value on the way
-    has not."""
+    whose largest change of a weight stays below 1e-9 (1e-8 from a start nearby) has converged and is left as it is; one with an
+    impossible value on the way has not."""
     b, member = correlation.shape[0], blueprint.member
+    tolerance = TOLERANCE if start is None else NEARBY
     begin = np.broadcast_to(member.astype(float) if start is None else start, (b, *member.shape))
     values, along = _unit(begin, begin @ correlation)
     iterations, converged = np.zeros(b, dtype=np.intp), np.zeros(b, dtype=bool)
@@ -105,8 +107,8 @@ def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None =
         change = np.abs(fresh - now).max(axis=(1, 2))
         going = active[~done]
         values[going], iterations[going] = fresh[~done], iteration
-        converged[going] = change[~done] < TOLERANCE
-        done |= ~(np.isfinite(change) & (change >= TOLERANCE))
+        converged[going] = change[~done] < tolerance
+        done |= ~(np.isfinite(change) & (change >= tolerance))
         now = fresh
         if done.sum() > SPARE * done.size:
             at = np.flatnonzero(~done)
