@@ -15,6 +15,7 @@ from odf.teletype import extractText
 from pptx import Presentation
 
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle
+from dusk_arrow.figure.formats.joints import lines, pieces
 from dusk_arrow.figure.formats.registry import FORMATS, finest
 from dusk_arrow.figure.importance import importance_picture
 from dusk_arrow.figure.options import FigureOptions
@@ -164,3 +165,19 @@ def test_importance_and_performance_stand_where_they_are() -> None:
     assert dots["Training"][1] == pytest.approx(ticks["60"][1] - 3.5)
     with pytest.raises(ValueError, match="not known"):
         importance_picture(results, "Support")
+
+
+def test_a_curve_without_room_is_a_straight_line_in_an_open_drawing() -> None:
+    """A construct that was put close to its neighbour must not be joined to it by a loop."""
+    results = made_up(6, 3, 2)
+    near = {name: (0.62 * x, y) for name, (x, y) in diagram(results).places.items()}
+    drawing = diagram(results, FigureOptions(places=near))
+    made = load(io.BytesIO(FORMATS["odg"].render(drawing))).getElementsByType(draw.Connector)
+    short = 0
+    for part, one in zip((part for line in lines(drawing) for part in pieces(line)), made, strict=True):
+        at = 0 if part.bend == "across" else 1
+        if part.bend != "straight":
+            room = abs(part.end[at] - part.start[at]) * drawing.scale
+            assert one.getAttribute("type") == ("line" if room < 28 else "curve")
+            short += room < 28
+    assert short

@@ -12,6 +12,7 @@ from dusk_arrow.figure.formats.joints import Piece, Side, lines, nodes, pieces, 
 from dusk_arrow.figure.geometry import Box, Point
 
 WHOLE = 10.0  # centimetres that a glue point counts from edge to edge of its shape, whatever the size of that
+SHORT = 28.0  # points: a curve that has less room winds itself into a loop
 FIRST_GLUE = 4  # lower numbers are the middles of the edges
 DOT = 0.5
 PLAIN = {
@@ -172,7 +173,9 @@ class _Page:
             if node is not None:
                 held[f"{side}shape"] = self.made[node].getAttribute("id")  # type: ignore[attr-defined]
                 held[f"{side}gluepoint"] = str(self.glue(node, at, way))
-        kind = "line" if part.bend == "straight" else "curve"
+        along = 0 if part.bend == "across" else 1
+        short = abs(part.end[along] - part.start[along]) * self.unit < SHORT
+        kind = "line" if short or part.bend == "straight" else "curve"
         self.page.addElement(
             draw.Connector(type=kind, viewbox="0 0 1 1", stylename=self.graphic(**looks), **where, **held)
         )
