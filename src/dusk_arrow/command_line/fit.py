@@ -50,13 +50,14 @@ from dusk_arrow.runs.workers import Workers, workers_of
 
 
 class _Read(NamedTuple):
-    """What is analysed, what was noticed on reading, what it was before its steps, and the file it came from."""
+    """What is analysed, what was noticed on reading, what it was before its steps, and the file it came from
+    where a capsule is to hold it."""
 
     source: Source
     noticed: list[Problem]
     imported: Source
     steps: list[Step]
-    origin: Origin
+    origin: Origin | None
 
 
 def _read(options: argparse.Namespace, specification: Specification) -> _Read:
@@ -65,10 +66,11 @@ def _read(options: argparse.Namespace, specification: Specification) -> _Read:
     imported, noticed, origin = (
         read_imported(options.moments, options, "matrix") if options.moments else read_imported(options.data, options)
     )
+    kept = origin if options.capsule else None  # it is as large as the data
     if isinstance(imported, Moments):
         if options.hold_out_half is not None:
             raise problem("half_needs_cases", "Half of the cases can only be held out where there are cases.")
-        return _Read(imported, list(noticed), imported, [], origin)
+        return _Read(imported, list(noticed), imported, [], kept)
     steps = steps_of(options)
     if options.hold_out_half is not None:
         steps = [*steps, HoldOutHalf(read(specification).columns, options.hold_out_half)]
@@ -76,7 +78,7 @@ def _read(options: argparse.Namespace, specification: Specification) -> _Read:
         if half_step(steps) is None:
             raise problem("nothing_held_out", "There is no half to be opened: hold one out with --hold-out-half SEED.")
         steps = [replace(step, opened=True) if isinstance(step, HoldOutHalf) else step for step in steps]
-    return _Read(stepped(imported, steps), list(noticed), imported, steps, origin)
+    return _Read(stepped(imported, steps), list(noticed), imported, steps, kept)
 
 
 def _stored_settings(path: str) -> dict[str, Any]:
