@@ -1,10 +1,10 @@
 import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Check, Copy } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
 import { attempt } from "../api/attempt";
 import { api, take, type Project } from "../api/client";
 import { asTabs } from "../shared/clipboard";
+import { CopyButton } from "../shared/CopyButton";
 import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
 
 const PAGE = 100;
@@ -225,10 +225,9 @@ function someCases(project: Project, sort: Order, offset: number, limit: number)
 
 /** All cases on the clipboard in the order in which they are shown, for a spreadsheet. */
 function CopyCases({ project, sort, total }: { project: Project; sort: Order; total: number }) {
-  const [copied, setCopied] = useState(false);
   const many = total > MOST_COPIED;
-  const copy = () =>
-    attempt(async () => {
+  const copy = async () => {
+    const done = await attempt(async () => {
       const rows: string[][] = [];
       while (rows.length < total) {
         const { cases } = await someCases(project, sort, rows.length, AT_ONCE);
@@ -239,21 +238,10 @@ function CopyCases({ project, sort, total }: { project: Project; sort: Order; to
       }
       const heads = ["row in file", ...project.columns.map((column) => column.name)];
       await navigator.clipboard.writeText(asTabs(heads, rows));
-      setCopied(true);
-      setTimeout(() => setCopied(false), 2000);
+      return true;
     });
-  const Mark = copied ? Check : Copy;
-  const said = copied ? "Copied" : "Copy the cases for a spreadsheet";
-  return (
-    <button
-      type="button"
-      className="btn btn-ghost btn-xs btn-square align-middle"
-      disabled={many}
-      aria-label={said}
-      title={many ? `More than ${MOST_COPIED.toLocaleString("en")} cases: save them as a file` : said}
-      onClick={() => void copy()}
-    >
-      <Mark size={13} />
-    </button>
-  );
+    return done ?? false;
+  };
+  const title = many ? `More than ${MOST_COPIED.toLocaleString("en")} cases: save them as a file` : undefined;
+  return <CopyButton label="Copy the cases for a spreadsheet" copy={copy} title={title} disabled={many} />;
 }

@@ -1,8 +1,7 @@
-import { Check, Copy } from "lucide-react";
-import { useState } from "react";
 import { api, take, type ModelState, type Schemas } from "../api/client";
 import { attempt } from "../api/attempt";
 import { asHtml, asTabs, copyBoth } from "./clipboard";
+import { CopyButton } from "./CopyButton";
 
 type TableBlock = Schemas["TableBlock"];
 
@@ -17,30 +16,20 @@ export function copyTable(block: TableBlock, title: string) {
 
 /** Copies what is looked at as the table that the report has of it. */
 export function CopyAsReported({ model, table }: { model: ModelState; table: TableName }) {
-  const [copied, setCopied] = useState(false);
   const copy = async () => {
     const path = { model_id: model.id, key: table };
     const block = await attempt(() =>
       take(api.GET("/api/models/{model_id}/tables/{key}", { params: { path } })),
     );
-    if (!block) return;
-    await copyTable(block, block.title);
-    setCopied(true);
-    setTimeout(() => setCopied(false), 2000);
+    return block !== null && (await copyTable(block, block.title)) !== null;
   };
-  const Mark = copied ? Check : Copy;
   return (
-    <button
-      type="button"
-      className="btn btn-ghost btn-xs btn-square align-middle"
-      aria-label={copied ? "Copied" : `Copy as a table: ${NAMES[table]}`}
-      title={copied ? "Copied" : `Copy as a table: ${NAMES[table]}`}
-      data-testid={`copy-${table}`}
+    <CopyButton
+      label={`Copy as a table: ${NAMES[table]}`}
+      copy={copy}
+      testid={`copy-${table}`}
       disabled={!model.estimated}
-      onClick={() => void copy()}
-    >
-      <Mark size={13} />
-    </button>
+    />
   );
 }
 

@@ -1,6 +1,5 @@
-import { Check, Copy } from "lucide-react";
-import { useState } from "react";
 import { asHtml, asTabs, copyBoth } from "./clipboard";
+import { CopyButton } from "./CopyButton";
 
 /** What a cell says, without what is only to be pressed in it. */
 function textOf(cell: Element): string {
@@ -27,27 +26,13 @@ export function drawnTable(table: HTMLTableElement): { heads: string[]; rows: st
 
 /** Copies a table as it stands on screen: for a spreadsheet as text, for a word processor as a table. */
 export function CopyDrawn({ label }: { label: string }) {
-  const [copied, setCopied] = useState(false);
   const copy = async () => {
     const table = document.querySelector<HTMLTableElement>(`table[aria-label="${label}"]`);
-    if (!table) return;
+    if (!table) return false;
     const { heads, rows, words } = drawnTable(table);
     const named = heads.some(Boolean) ? [heads, ...rows] : rows;
-    await copyBoth(asTabs(named[0] ?? [], named.slice(1)), asHtml(heads, rows, words, label));
-    setCopied(true);
-    setTimeout(() => setCopied(false), 2000);
+    const page = asHtml(heads, rows, words, label);
+    return (await copyBoth(asTabs(named[0] ?? [], named.slice(1)), page)) !== null;
   };
-  const Mark = copied ? Check : Copy;
-  const said = copied ? "Copied" : `Copy as a table: ${label}`;
-  return (
-    <button
-      type="button"
-      className="btn btn-ghost btn-xs btn-square align-middle"
-      aria-label={said}
-      title={said}
-      onClick={() => void copy()}
-    >
-      <Mark size={13} />
-    </button>
-  );
+  return <CopyButton label={`Copy as a table: ${label}`} copy={copy} />;
 }
