@@ -238,14 +238,18 @@ def test_models_are_tested_with_the_scaled_difference_where_there_is_one() -> No
     own = estimated()
     scaled = Comparison(True, "nested", Difference(9.0, 1, 0.0027, 4.0, 0.0457))
     none = Comparison(False, "not nested: the one cannot reproduce what the other implies", None)
-    whole = replace(wardens(), beside=[Beside("A", own), Beside("B", own, scaled), Beside("C", own, none)])
+    whole = replace(
+        wardens(),
+        beside=[Beside("Z", own), Beside("A", own, None, True), Beside("B", own, scaled), Beside("C", own, none)],
+    )
     found = models(whole)
     assert found is not None
     at = column(found, "Δχ²")
     style = Style()
     assert [[style.printed(cell) for cell in row.cells[at : at + 3]] for row in found.rows] == [
-        ["", "", ""], ["4.00", "1", ".046"], ["", "", ""],
+        ["", "", ""], ["", "", ""], ["4.00", "1", ".046"], ["", "", ""],
     ]  # fmt: skip
+    assert any("Δχ² is against A;" in note for note in found.notes)  # not Z, whose family knows no test
     assert any("Δχ² is scaled" in note for note in found.notes)
     assert "C: not nested: the one cannot reproduce what the other implies." in found.notes
     assert models(replace(whole, beside=[Beside("A", own)])) is None

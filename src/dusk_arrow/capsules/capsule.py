@@ -1,5 +1,5 @@
-"""A capsule: sentences, settings and seed, data with the file they came from and their recorded steps (or, without them, the moments), cut-offs, the trail with
-its reasons, and the results document, in one .zip that can be run again."""
+"""A capsule: sentences, settings and seed, data with the file they came from and their recorded steps (or, without them, the moments),
+cut-offs, the trail with its reasons, and the results document, in one .zip that can be run again."""
 
 from __future__ import annotations
 

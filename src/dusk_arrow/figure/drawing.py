@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from dusk_arrow.figure.geometry import Box, Curve, Point
-from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.typefaces import TYPEFACES, Faces, Typeface
 
 Anchor = Literal["start", "middle", "end"]
+BEFORE: dict[Anchor, float] = {"start": 0.0, "middle": 0.5, "end": 1.0}  # the share of a text before its anchor
 Node = tuple[str, ...]  # a construct or observed variable by its name, an item by construct and name
 LineKind = Literal["path", "loading", "weight", "covariance", "residual", ""]
 
@@ -134,12 +134,12 @@ class Drawing:
 
     def width_of(self, words: Words) -> float:
         """How wide a line of text is."""
-        return text_width(words.text, words.size, self.faces.face(words.bold))
+        return self.faces.width_of(words.text, words.size, words.bold)
 
     def box_of(self, words: Words) -> Box:
         """The box around a line of text."""
         wide = self.width_of(words)
-        x = words.at[0] - wide * {"start": 0.0, "middle": 0.5, "end": 1.0}[words.anchor]
+        x = words.at[0] - wide * BEFORE[words.anchor]
         return Box(x, words.at[1] - 0.35 * words.size - words.size / 2, wide, words.size)
 
     @property

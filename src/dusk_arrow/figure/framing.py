@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from dusk_arrow.figure.drawing import Drawing, Item, Label, Line, Rectangle, Words
+from dusk_arrow.figure.drawing import BEFORE, Drawing, Item, Label, Line, Rectangle, Words
 from dusk_arrow.figure.geometry import Box, Point
 from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.options import FigureOptions
@@ -68,7 +68,7 @@ def _corners(item: Item, options: FigureOptions) -> list[Point]:
         return [p for curve in item.full or item.curves for p in curve.samples(12)]
     if isinstance(item, Words):
         wide = options.width_of(item.text, item.size, item.bold)
-        x = item.at[0] - wide * {"start": 0.0, "middle": 0.5, "end": 1.0}[item.anchor]
+        x = item.at[0] - wide * BEFORE[item.anchor]
         return [(x, item.at[1] - item.size), (x + wide, item.at[1] + 0.25 * item.size)]
     box = item.box
     return [(box.x, box.y), (box.x + box.width, box.y + box.height)]

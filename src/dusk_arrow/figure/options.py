@@ -8,7 +8,6 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.wording import coefficient, plain
-from dusk_arrow.figure.text import text_width
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
 
@@ -65,7 +64,7 @@ class FigureOptions(BaseModel):
 
     def width_of(self, text: str, size: float, bold: bool = False) -> float:
         """How wide a text is in the typeface that was chosen."""
-        return text_width(text, size, TYPEFACES[self.typeface].face(bold))
+        return TYPEFACES[self.typeface].width_of(text, size, bold)
 
     def number(self, value: float | None) -> str:
         """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""

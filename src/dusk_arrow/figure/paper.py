@@ -25,6 +25,7 @@ from dusk_arrow.figure.blocks import (
     Block,
 )  # fmt: skip
 from dusk_arrow.figure.drawing import (
+    BEFORE,
     Anchor,
     Drawing,
     Ellipse,
@@ -219,12 +220,10 @@ class _Pen:
         self._line(tail, outer, SMALL_HEAD, THIN, self.plan.ink.quiet, ((*node, "error"), node), "residual")
         value = self.plan.options.number(self.plan.options.reading(parameter).value)
         at = (tail[0] + 2 * dx, tail[1] + (0.35 * NUMBER if dx else -2 if dy < 0 else NUMBER - 1))
-        anchor = "end" if dx < 0 else "start" if dx > 0 else "middle"
-        self.sheet.labels.append(Words(at, value, NUMBER, self.plan.ink.quiet, anchor=anchor))  # type: ignore[arg-type]
+        anchor: Anchor = "end" if dx < 0 else "start" if dx > 0 else "middle"
+        self.sheet.labels.append(Words(at, value, NUMBER, self.plan.ink.quiet, anchor=anchor))
         wide = self.plan.options.width_of(value, NUMBER)
-        self.sheet.taken.append(
-            Box(at[0] - wide * {"end": 1.0, "start": 0.0, "middle": 0.5}[anchor], at[1] - NUMBER, wide, NUMBER + 2)
-        )
+        self.sheet.taken.append(Box(at[0] - wide * BEFORE[anchor], at[1] - NUMBER, wide, NUMBER + 2))
 
     def _line(
         self,

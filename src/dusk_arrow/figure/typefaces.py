@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from dusk_arrow.figure.text import text_width
+
 Typeface = Literal["source", "arial", "times"]
 
 
@@ -25,6 +27,10 @@ class Faces:
     def face(self, bold: bool) -> str:
         """The key of its widths."""
         return self.bold if bold else self.regular
+
+    def width_of(self, text: str, size: float, bold: bool = False) -> float:
+        """How wide a line of text is, in the units of `size`."""
+        return text_width(text, size, self.face(bold))
 
     def file(self, bold: bool) -> str:
         """The name of its file."""

@@ -30,12 +30,13 @@ class Turn:
 
 
 class Beside(NamedTuple):
-    """A model of the project with its name, and how it compares with the one that is reported (None: it is that one, or its family
-    knows no test)."""
+    """A model of the project with its name, how it compares with the one that is reported (None: it is that one, or its family
+    knows no test), and whether it is that one."""
 
     name: str
     results: Results
     comparison: Comparison | None = None
+    reported: bool = False
 
 
 @dataclass(frozen=True)

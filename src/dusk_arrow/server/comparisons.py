@@ -171,16 +171,16 @@ class JointTest(BaseModel):
     sentences: str
 
 
-def _quick(head: RevisionRow) -> Any:
+def quick(head: RevisionRow) -> Any:
+    """A revision estimated for comparisons alone; None where it cannot be."""
     data = version_data(head.data_version_id)
     return quick_fit(parse(head.specification), data, Settings.model_validate(head.settings))
 
 
-def against(first: RevisionRow, second: RevisionRow) -> Comparison | None:
-    """Whether one of two revisions is nested in the other, and the test; None where their family knows none, or one cannot be
-    estimated."""
+def against(one: Any, other: Any, first: RevisionRow, second: RevisionRow) -> Comparison | None:
+    """Whether one of two revisions is nested in the other, and the test, from their quick fits; None where their family knows none, or
+    one cannot be estimated."""
     settings = Settings.model_validate(first.settings)
-    one, other = _quick(first), _quick(second)
     if one is None or other is None or settings.family != Settings.model_validate(second.settings).family:
         return None
     return compare(one, other, settings)
@@ -258,7 +258,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
         project = find_project(session, path.project_id)
         columns = _columns(session, project.id, body)
         documents = [fit_revision(session, column.head) for column in columns]
-    quick = [_quick(column.head) for column in columns]
+    fits = [quick(column.head) for column in columns]
     comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
                       if d.data is not None and d.sample is not None}) == 1  # fmt: skip
     aic = information_weights([d.fit.aic if d.fit and comparable else None for d in documents])
@@ -289,7 +289,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
     pairs = []
     for i in range(len(columns)):
         for j in range(i + 1, len(columns)):
-            first, second = quick[i], quick[j]
+            first, second = fits[i], fits[j]
             if first is None or second is None:
                 if "composite" in (documents[i].family, documents[j].family):
                     pairs.append(PairLine(first=i, second=j, nested=False, reason=NO_TEST, difference=None))

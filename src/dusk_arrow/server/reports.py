@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, NamedTuple
+from collections.abc import Callable
+from functools import cache
+from typing import Annotated, Any, Literal, NamedTuple
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -26,7 +28,7 @@ from dusk_arrow.report.options import NamedFigure
 from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
-from dusk_arrow.server.comparisons import against
+from dusk_arrow.server.comparisons import against, quick
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision, with_importance
@@ -183,13 +185,18 @@ def _whole(model_id: int) -> _Whole:
         version_id,
         lambda: screened(results, data),
     )
-    beside = [Beside(other, one, _test(head, row)) for other, row, one in stated if one.converged]
+    own = cache(lambda: quick(head))  # fitted once, and only where a test is not kept
+    beside = [
+        Beside(other, one, _test(head, row, own), row.id == head.id) for other, row, one in stated if one.converged
+    ]
     return _Whole(material(results, data, criteria, steps, turns, beside, found), view, title, name, document)
 
 
-def _test(head: RevisionRow, other: RevisionRow) -> Comparison | None:
-    """How another model of the project compares with the one that is reported."""
-    return None if head.id == other.id else keep(f"against {head.id}", other.id, lambda: against(head, other))
+def _test(head: RevisionRow, other: RevisionRow, own: Callable[[], Any]) -> Comparison | None:
+    """How another model of the project compares with the one that is reported, which `own` fits."""
+    if head.id == other.id:
+        return None
+    return keep(f"against {head.id}", other.id, lambda: against(own(), quick(other), head, other))
 
 
 def report_of(model_id: int) -> tuple[Report, str]:

@@ -12,6 +12,9 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.linear_algebra import Array
 
+PIECE, FAINT = 32, 1e-9  # so many correlations of this size and more have a product that is a number
+AT_ONCE = 50_000  # correlations that stay near the processor
+
 
 class Heterotrait(NamedTuple):
     """Heterotrait–monotrait ratios of all pairs of blocks, each (…, c(c−1)/2): the first with the second, the first with the third
@@ -30,7 +33,8 @@ class Heterotrait(NamedTuple):
 
 class _Pairs(NamedTuple):
     """The pairs of columns of all blocks, those of a group side by side: their `rows` and `columns` (k,), where groups begin and how
-    many pairs they have (g,), the group of each block (c,) or −1 where it has one item, and of each pair of blocks (c(c−1)/2,)."""
+    many pairs they have (g,), the group of each block (c,) or −1 where it has one item, and of each pair of blocks (c(c−1)/2,); where
+    pieces of groups begin, and the first piece of each group (g,)."""
 
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
@@ -38,6 +42,8 @@ class _Pairs(NamedTuple):
     counts: NDArray[np.intp]
     within: NDArray[np.intp]
     between: NDArray[np.intp]
+    pieces: NDArray[np.intp]
+    first_pieces: NDArray[np.intp]
 
 
 @lru_cache(64)
@@ -54,12 +60,13 @@ def _pairs(blocks: tuple[tuple[int, ...], ...]) -> _Pairs:
     between = [group([(i, j) for i in a for j in b if i != j]) for a, b in combinations(blocks, 2)]
     flat = np.array([pair for pairs in groups for pair in pairs], dtype=np.intp).reshape(-1, 2)
     counts = np.array([len(pairs) for pairs in groups], dtype=np.intp)
-    begins = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.intp)
-    return _Pairs(flat[:, 0], flat[:, 1], begins, counts, np.array(within, np.intp), np.array(between, np.intp))
-
-
-PIECE, FAINT = 32, 1e-9  # so many correlations of this size and more have a product that is a number
-AT_ONCE = 50_000  # correlations that stay near the processor
+    begins = np.cumsum(counts) - counts
+    own = [range(begin, begin + count, PIECE) for begin, count in zip(begins.tolist(), counts.tolist(), strict=True)]
+    many = np.array([len(pieces) for pieces in own], dtype=np.intp)
+    return _Pairs(
+        flat[:, 0], flat[:, 1], begins, counts, np.array(within, np.intp), np.array(between, np.intp),
+        np.array([at for pieces in own for at in pieces], np.intp), np.cumsum(many) - many,
+    )  # fmt: skip
 
 
 def _mean_logarithms(values: Array, pairs: _Pairs) -> Array:
@@ -72,11 +79,8 @@ def _mean_logarithms(values: Array, pairs: _Pairs) -> Array:
     if faint:
         found: Array = np.add.reduceat(np.log(values), pairs.begins, axis=-1)
         return found / pairs.counts
-    pieces = [-(-count // PIECE) for count in pairs.counts.tolist()]
-    begins = [begin + PIECE * i for begin, own in zip(pairs.begins.tolist(), pieces, strict=True) for i in range(own)]
-    logarithms = np.log(np.multiply.reduceat(values, begins, axis=-1))
-    first = np.cumsum([0, *pieces[:-1]])
-    return np.asarray(np.add.reduceat(logarithms, first, axis=-1) / pairs.counts)
+    logarithms = np.log(np.multiply.reduceat(values, pairs.pieces, axis=-1))
+    return np.asarray(np.add.reduceat(logarithms, pairs.first_pieces, axis=-1) / pairs.counts)
 
 
 def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotrait:

@@ -178,7 +178,7 @@ def _reliability(plan: FigurePlan, standardized: Numbers, found: Spread) -> tupl
         rows = [observed_at[table.parameters[i].target] for i in chosen if table.parameters[i].matrix == "loading"]
         alone = len(rows) == len(
             chosen
-        )  # else constructs among the indicators: what is not common to them is their own
+        )  # no constructs among the indicators, whose own part is what is not common to them
         own = found.residual[..., rows] / found.observed[..., rows] if alone else 1 - loadings**2
         noise = own.sum(axis=-1)
         ave[..., at] = average_variance_extracted(loadings, noise)

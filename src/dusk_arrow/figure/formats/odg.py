@@ -7,7 +7,7 @@ import io
 from odf import draw, style, svg, text
 from odf.opendocument import OpenDocument, OpenDocumentDrawing
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
+from dusk_arrow.figure.drawing import BEFORE, Drawing, Ellipse, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import Piece, Side, lines, nodes, pieces, texts
 from dusk_arrow.figure.geometry import Box, Point
 
@@ -113,7 +113,7 @@ class _Page:
     def words(self, words: tuple[Words, ...], ground: str | None = None) -> None:
         wide = max(self.drawing.width_of(one) for one in words) * 1.3
         first, last = words[0], words[-1]
-        share = {"start": 0.0, "middle": 0.5, "end": 1.0}[first.anchor]
+        share = BEFORE[first.anchor]
         box = Box(
             first.at[0] - share * wide, first.at[1] - first.size, wide, last.at[1] - first.at[1] + 1.25 * first.size
         )

@@ -7,7 +7,7 @@ from io import BytesIO
 from reportlab.lib.colors import HexColor
 from reportlab.pdfgen.canvas import Canvas
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Label, Line, Rectangle, Words
+from dusk_arrow.figure.drawing import BEFORE, Drawing, Ellipse, Item, Label, Line, Rectangle, Words
 from dusk_arrow.figure.formats.faces import faces, run_width, runs
 from dusk_arrow.figure.typefaces import Typeface
 
@@ -44,7 +44,7 @@ def draw(canvas: Canvas, item: Item, typeface: Typeface) -> None:
 
 def _text(canvas: Canvas, words: Words, typeface: Typeface) -> None:
     canvas.setFillColor(HexColor(words.fill))
-    share = {"start": 0.0, "middle": 0.5, "end": 1.0}[words.anchor]
+    share = BEFORE[words.anchor]
     x = words.at[0] - share * run_width(words.text, words.size, words.bold, typeface)
     for face, piece in runs(words.text, words.bold, typeface):
         canvas.setFont(face, words.size)

@@ -15,7 +15,7 @@ from pptx.enum.text import MSO_ANCHOR, PP_ALIGN
 from pptx.oxml.ns import qn
 from pptx.util import Emu, Pt
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
+from dusk_arrow.figure.drawing import BEFORE, Drawing, Ellipse, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import Bend, Piece, Side, lines, nodes, pieces, texts
 from dusk_arrow.figure.geometry import Box, Point
 
@@ -90,7 +90,7 @@ class _Slide:
     def text(self, words: tuple[Words, ...], ground: str | None = None) -> None:
         wide = max(self.drawing.width_of(one) for one in words) * WIDER
         first, last = words[0], words[-1]
-        share = {"start": 0.0, "middle": 0.5, "end": 1.0}[first.anchor]
+        share = BEFORE[first.anchor]
         box = Box(
             first.at[0] - share * wide,
             first.at[1] - first.size * 0.98,

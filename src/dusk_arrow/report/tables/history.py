@@ -71,7 +71,7 @@ def models(material: Material) -> Table | None:
     columns += [Column("Δχ²"), Column("Δdf"), Column("p of Δχ²")] if tested else []
     rows = []
     analysed = set()
-    for name, results, comparison in material.beside:
+    for name, results, comparison, _ in material.beside:
         fit, data = results.fit, results.data
         if fit is None or data is None:
             continue
@@ -108,7 +108,7 @@ def _difference(comparison: Comparison | None) -> list[Cell]:
 def _tests(material: Material) -> list[str]:
     """What the tests are of, and why there is none where there is none."""
     compared = [(one.name, one.comparison) for one in material.beside if one.comparison is not None]
-    own = next(one.name for one in material.beside if one.comparison is None)
+    own = next((one.name for one in material.beside if one.reported), "the model of this report")
     differences = [c.difference for _, c in compared if c.difference is not None]
     notes = []
     if differences:

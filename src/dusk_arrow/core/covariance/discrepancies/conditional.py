@@ -141,6 +141,17 @@ class _Given(NamedTuple):
     ratio: Array
 
 
+def _guarded(residual: Array, own: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """The diagonal (b, k) of Θ, that of S* in its units, and which members (b,) have all residuals positive and far from zero; in the
+    others ones take their place."""
+    share = own / residual
+    good: NDArray[np.bool_] = np.asarray(((share < 1e10) & (residual > 0)).all(axis=-1))
+    if not good.all():
+        residual = np.where(good[:, None], residual, 1.0)
+        share = own / residual
+    return residual, share, good
+
+
 def _members(home: NDArray[np.intp], count: int) -> Array:
     """Which y (k,) loads on which construct (k, s), as ones."""
     found = np.zeros((home.size, count))
@@ -172,11 +183,7 @@ def _clustered(
     (b, k), by the one loading of each y; S is S* where something is `given`, with `own` its diagonal."""
     k, s = home.size, split.loaded.size
     loading = _own_loading(split, home, theta)
-    share = own / residual
-    good: NDArray[np.bool_] = np.asarray(((share < 1e10) & (residual > 0)).all(axis=-1))
-    if not good.all():
-        residual = np.where(good[:, None], residual, 1.0)
-        share = own / residual
+    residual, share, good = _guarded(residual, own)
     weight = loading / residual
     root = np.sqrt((loading * weight) @ _members(home, s))
     middle = nodes * root[:, :, None]
@@ -237,11 +244,8 @@ def _measured(
     """With L = Θ⁻¹Λ, K = ΛᵀL, C* = GGᵀ and E = (C*⁻¹ + K)⁻¹ = G(I + GᵀKG)⁻¹Gᵀ only matrices of the constructs' size are inverted
     (Woodbury 1950): Σ⁻¹ΛC* = LE, Σ⁻¹Λ = L − LEK and (I − EK)C* = E; `own` is the diagonal of S*."""
     root, _, good = guarded_cholesky(nodes)
-    share = own / residual
-    good = good & ((share < 1e10) & (residual > 0)).all(axis=-1)
-    if not good.all():
-        residual = np.where(good[:, None], residual, 1.0)
-        share = own / residual
+    residual, share, sound = _guarded(residual, own)
+    good = good & sound
     precision = 1 / residual
     scaled = loading * precision[..., None]
     turned = np.swapaxes(loading, -1, -2)
