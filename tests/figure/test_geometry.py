@@ -196,12 +196,16 @@ def test_a_tall_column_is_parted_and_keeps_its_order() -> None:
     """Fifteen constructs without paths fill the room instead of a strip; a short column stays one."""
     names = [f"n{i}" for i in range(12)]
     sizes = dict.fromkeys(names, (120.0, 100.0))
-    room = (800.0, 500.0)
-    parted = spread([names], sizes, (40, 16), room)
+
+    def scale(columns: list[list[str]]) -> float:
+        return scale_of(columns, sizes, (40, 16), (800.0, 500.0))
+
+    heights = dict.fromkeys(names, 100.0)
+    parted = spread([names], heights, 16, scale)
     assert len(parted) > 1
     assert [name for column in parted for name in column] == names
-    assert scale_of(parted, sizes, (40, 16), room) > 1.1 * scale_of([names], sizes, (40, 16), room)
-    assert spread([names[:3]], sizes, (40, 16), room) == [names[:3]]
+    assert scale(parted) > 1.1 * scale([names])
+    assert spread([names[:3]], heights, 16, scale) == [names[:3]]
 
 
 @given(text=st.text(max_size=30), width=st.floats(8, 200))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -149,9 +150,46 @@ def test_a_figure_is_no_larger_than_its_page() -> None:
     assert not sideways(replace(tall, scale=largest(tall, 300)))
 
 
-def test_fifteen_constructs_with_their_items_can_be_read_on_a_page() -> None:
+@pytest.mark.parametrize("beside", ["interval", "stars"])
+@pytest.mark.parametrize("notation", ["literature", "cards"])
+def test_fifteen_constructs_with_their_items_can_be_read_on_a_page(notation: Any, beside: Any) -> None:
     """A reviewer who wants to see every loading gets them in one figure, not too small to be read."""
-    drawing = diagram(made_up(15, 6, 1, 2), FigureOptions(parts="both", direction="down"))
-    assert len([shape for shape in shapes(drawing) if len(shape.node) == 2]) == 90
-    assert drawing.smallest / drawing.scale * largest(drawing, 174) >= 6
-    assert covered(drawing) <= 3
+    for seed in (1, 2, 3):
+        options = FigureOptions(parts="both", direction="down", notation=notation, beside=beside)
+        drawing = diagram(made_up(15, 6, seed, 2), options)
+        assert drawing.smallest / drawing.scale * largest(drawing, 174) >= 6
+        assert covered(drawing) <= 3
+        assert sum(bool(re.fullmatch(r"[a-z]{3}\d", one.text)) for one in drawing.words()) == 90
+        ways = ways_of(drawing)
+        rectangles = [shape.box for shape in shapes(drawing) if len(shape.node) == 2]
+        assert len(rectangles) == (90 if notation == "literature" else 0)
+        assert not [box for i, box in enumerate(rectangles) for other in rectangles[:i] if box.overlap(other) > 0]
+        assert not [box for box in rectangles if any(box.contains(point, -1) for way in ways for point in way)], (
+            "no path runs through an item, its own construct's neither"
+        )
+
+
+def ways_of(drawing: Drawing) -> list[list[tuple[float, float]]]:
+    """Points along every path."""
+    lines = [item for item in drawing.items if isinstance(item, Line) and item.kind == "path"]
+    return [[point for curve in line.full for point in curve.samples(60)] for line in lines]
+
+
+@pytest.mark.parametrize("wide", [{}, {"decimals": 3, "leading_zero": True}], ids=["usual", "wide numbers"])
+def test_items_in_two_columns_of_a_card_keep_apart(wide: dict[str, Any]) -> None:
+    """A loading that runs into the name of the next item is read as another number."""
+    drawing = diagram(made_up(15, 6, 2, 2), FigureOptions(parts="both", notation="cards", **wide))
+    for shape in shapes(drawing):
+        boxes = [drawing.box_of(words) for words in shape.words]
+        items = {words.at[1] for words in shape.words if re.fullmatch(r"[a-z]{3}\d", words.text)}
+        assert len(items) == 3 or wide, "six items in three rows"
+        assert not [1 for i, box in enumerate(boxes) for other in boxes[:i] if box.overlap(other, 2) > 0]
+
+
+@pytest.mark.parametrize("style", [{"direction": "down"}, {}], ids=str)
+def test_explained_variance_stands_on_no_arrow(style: dict[str, Any]) -> None:
+    """An R² with a line through it is misread."""
+    drawing = diagram(made_up(15, 6, 2, 2), FigureOptions(parts="both", beside="stars", **style))
+    said = [drawing.box_of(item) for item in drawing.items if isinstance(item, Words) and item.text.startswith("R²")]
+    assert len(said) == 14
+    assert sum(any(box.contains(point, -1) for point in way) for box in said for way in ways_of(drawing)) == 0

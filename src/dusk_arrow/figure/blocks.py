@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -23,17 +24,19 @@ ERROR = (40.0, 28.0)  # room for an error term beside a rectangle, and above one
 BOW = 20.0  # room for a covariance of errors
 SHARE = 0.3  # how far along its line a loading stands from its rectangle
 CARD_WIDTH, CARD_HEAD, CARD_ROW = 96.0, 26.0, 15.0
+TWICE = 1.4  # how much wider a compact card may become by a second column
 
-Side = Literal["left", "right", "above", "below", "inside"]
+Side = Literal["left", "right", "above", "below"]
 
 
 @dataclass(frozen=True)
 class Block:
-    """A construct with its items as one piece: where its shape, its rectangles and their lines of words stand inside it."""
+    """A construct with its items as one piece: where its shape, its rectangles and their lines of words stand inside it, and on which
+    side of the shape every rectangle is; none where items stand in a card."""
 
     card: Card
     core: Box
-    side: Side
+    sides: dict[str, Side] = field(default_factory=dict)
     boxes: dict[str, Box] = field(default_factory=dict)
     lines: dict[str, list[str]] = field(default_factory=dict)
 
@@ -94,61 +97,77 @@ def block(
     options: FigureOptions,
     lines: dict[str, list[str]],
     bows: bool = False,
+    compact: bool = False,
 ) -> Block:
     """The piece of a construct, with room above or beside the ellipse for the `share` that is explained, so wide in print, and
-    with `bows` room for covariances of its items' errors."""
+    with `bows` room for covariances of its items' errors; `compact` where it has to be as small as it can be."""
     if options.notation == "cards":
-        return _card(construct, options, lines)
-    down = options.direction == "down"
-    room = BESIDE if share and not down else 0.0
-    width, names = ellipse_width(construct.name, options), construct.indicators
+        return _card(construct, options, lines, compact)
+    down, names = options.direction == "down", construct.indicators
+    width = ellipse_width(construct.name, options)
     widest = max((options.width_of(line, ITEM) for name in names for line in lines[name]), default=0.0)
     box = max(BOX_WIDTH, widest + 10)
     tall = BOX_HEIGHT + LINE * (max((len(lines[name]) for name in names), default=1) - 1)
     outer = _extra(construct, options, side, bows) if names else 0.0
+    groups: dict[Side, Sequence[str]] = {side: names}
+    other: Side
+    if compact:
+        side, other = ("left", "right") if down else ("above", "below")
+        half = -(-len(names) // 2)
+        groups = {side: names[:half], other: names[half:]}
+    beside = {
+        of: (outer + STEM + (box if of in ("left", "right") else tall)) if own else 0.0 for of, own in groups.items()
+    }
     boxes: dict[str, Box] = {}
     if side in ("left", "right"):
         step = max(tall + BOX_GAP, NUMBER + 5)
-        all_of = len(names) * step - (step - tall)
-        high = max(ELLIPSE_HEIGHT + 2 * room, all_of)
-        first = (high - all_of) / 2
-        x = outer if side == "left" else width + STEM
-        for i, name in enumerate(names):
-            boxes[name] = Box(x, first + i * step, box, tall)
-        core = Box(outer + box + STEM if side == "left" else 0.0, (high - ELLIPSE_HEIGHT) / 2, width, ELLIPSE_HEIGHT)
-        across = outer + box + STEM + width if names else width
-        core = core if names else Box(0.0, core.y, width, ELLIPSE_HEIGHT)
-        if share and down:  # lines come and go above and below
-            push = share if side == "right" and names else 0.0
-            core, across = core.moved(push, 0.0), across + share
-            boxes = {name: one.moved(push, 0.0) for name, one in boxes.items()}
-        return Block(Card(construct.name, across, high, core, round=True), core, side, boxes, lines)
-    step = max(box + BOX_GAP, (_label_room(options) + 2) / (1 - SHARE))
-    row = len(names) * step - (step - box)
-    wide = max(width + (2 * share if down else 0.0), row)
-    beside = outer + tall + STEM if names else 0.0
-    y = outer if side == "above" else room + ELLIPSE_HEIGHT + STEM
-    for i, name in enumerate(names):
-        boxes[name] = Box((wide - row) / 2 + i * step, y, box, tall)
-    core = Box((wide - width) / 2, beside if side == "above" else room, width, ELLIPSE_HEIGHT)
-    return Block(Card(construct.name, wide, room + ELLIPSE_HEIGHT + beside, core, round=True), core, side, boxes, lines)
+        room = 2 * BESIDE if share and not down else 0.0
+        high = max(ELLIPSE_HEIGHT + room, *(len(own) * step - (step - tall) for own in groups.values()))
+        free = share if share and down and not compact else 0.0  # lines come and go above and below
+        x = beside.get("left", free if names else 0.0)
+        core = Box(x, (high - ELLIPSE_HEIGHT) / 2, width, ELLIPSE_HEIGHT)
+        for of, own in groups.items():
+            first = (high - len(own) * step + (step - tall)) / 2
+            at = outer if of == "left" else x + width + STEM
+            boxes.update({name: Box(at, first + i * step, box, tall) for i, name in enumerate(own)})
+        across = sum(beside.values()) + width + free
+    else:
+        step = max(box + BOX_GAP, (_label_room(options) + 2) / (1 - SHARE))
+        room = BESIDE if share and not down and not compact else 0.0
+        rows = [len(own) * step - (step - box) for own in groups.values()]
+        across = max(width + (2 * share if down else 0.0), *rows)
+        y = beside.get("above", room)
+        core = Box((across - width) / 2, y, width, ELLIPSE_HEIGHT)
+        for (of, own), row in zip(groups.items(), rows, strict=True):
+            at = outer if of == "above" else y + ELLIPSE_HEIGHT + STEM
+            boxes.update({name: Box((across - row) / 2 + i * step, at, box, tall) for i, name in enumerate(own)})
+        high = room + ELLIPSE_HEIGHT + sum(beside.values())
+    placed = {name: of for of, own in groups.items() for name in own}
+    return Block(Card(construct.name, across, high, core, round=True), core, placed, boxes, lines)
 
 
-def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[str]]) -> Block:
-    """A card: its name over a line, its items in rows below."""
-    numbers = _label_room(options)
-    widest = max((options.width_of(line, ITEM) for name in construct.indicators for line in lines[name]), default=0.0)
-    head = options.width_of(construct.name, NAME, True) + (48 if options.r_squared else 0)
-    width = max(CARD_WIDTH, widest + numbers + 26, head + 22)
+def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[str]], compact: bool) -> Block:
+    """A card: its name over a line, its items in rows below, in two columns where that makes a `compact` card smaller."""
+    names = construct.indicators
+    widest = max((options.width_of(line, ITEM) for name in names for line in lines[name]), default=0.0)
+    cell = widest + _label_room(options) + 26
+    head = options.width_of(construct.name, NAME, True) + (48 if options.r_squared else 0) + 22
+    width = max(CARD_WIDTH, cell, head)
+    columns = 2 if compact and 2 * cell - 10 <= TWICE * width else 1
+    width = max(width, columns * cell - 10 * (columns - 1))
     boxes: dict[str, Box] = {}
-    y = CARD_HEAD
-    for name in construct.indicators:
-        tall = CARD_ROW + LINE * (len(lines[name]) - 1)
-        boxes[name] = Box(0.0, y, width, tall)
-        y += tall
-    high = y + (6 if construct.indicators else 0)
+    deepest = CARD_HEAD
+    rows = -(-len(names) // columns)
+    for column in range(columns):
+        y = CARD_HEAD
+        for name in names[column * rows : (column + 1) * rows]:
+            tall = CARD_ROW + LINE * (len(lines[name]) - 1)
+            boxes[name] = Box(width / columns * column, y, width / columns, tall)
+            y += tall
+        deepest = max(deepest, y)
+    high = deepest + (6 if names else 0)
     core = Box(0.0, 0.0, width, high)
-    return Block(Card(construct.name, width, high, core), core, "inside", boxes, lines)
+    return Block(Card(construct.name, width, high, core), core, {}, boxes, lines)
 
 
 def observed_card(name: str, explained: bool, options: FigureOptions) -> Card:

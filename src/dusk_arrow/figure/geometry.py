@@ -69,6 +69,12 @@ class Curve:
         return [self.at(i / count) for i in range(count + 1)]
 
 
+def straight(start: Point, end: Point) -> Curve:
+    """A straight line as a curve."""
+    third = ((end[0] - start[0]) / 3, (end[1] - start[1]) / 3)
+    return Curve(start, (start[0] + third[0], start[1] + third[1]), (end[0] - third[0], end[1] - third[1]), end)
+
+
 def horizontal(start: Point, end: Point) -> Curve:
     """A curve that leaves and arrives horizontally."""
     reach = (end[0] - start[0]) / 2

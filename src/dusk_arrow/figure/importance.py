@@ -6,12 +6,11 @@ import math
 
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Label, Line, Words
 from dusk_arrow.figure.framing import framed
-from dusk_arrow.figure.geometry import Box, Curve
+from dusk_arrow.figure.geometry import Box, Curve, straight
 from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
-from dusk_arrow.figure.ways import straight
 from dusk_arrow.results.document import Results
 
 ACROSS, DOWN = 380.0, 250.0

@@ -12,13 +12,15 @@ import numpy as np
 from scipy.optimize import isotonic_regression
 
 from dusk_arrow.figure.arcs import arc_way
-from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal
+from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal, straight
 from dusk_arrow.figure.labels import collide, place_labels
 from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
 from dusk_arrow.figure.parts import Arc, Arrow, Card, Way
 from dusk_arrow.figure.spreading import scale_of, spread
 
+LANE_WIDTH = 20.0  # of a column in which no card stands
 CROWDED = 0.6  # how much of a gap between columns labels may fill
+SHORT = 10.0  # a stretch that needs no straight piece of its own
 BUNDLED = 24  # from so many arrows on those that lead to one place share their way
 
 
@@ -213,9 +215,9 @@ def arrange(
     forward = forward_links(names, links)
     bundled = len(links) > BUNDLED
     label = max([0.0, *(a.label_width for a in arrows), *(a.label_width + 24 for a in arcs if not arrows)])
-    columns, pieces, lanes = _columns(by_name, forward, bundled, (label + spacing.column, spacing.row), room)
+    columns, pieces, lanes = _columns(by_name, forward, bundled, label, spacing, room)
     heights = {n: by_name[n].height if n in by_name else spacing.lane for column in columns for n in column}
-    rise = _spare_rows(columns, by_name, label + spacing.column, spacing, room) if room else 0.0
+    rise = _spare_rows(columns, by_name, label + spacing.column, spacing, room) if room and not spacing.tight else 0.0
     centre = _rows(columns, pieces, heights, spacing.row + rise, spacing.tight)
     gaps = _gaps(columns, pieces, centre, label, max((a.label_height for a in arrows), default=0.0))
     pinned = {name: spot for name, spot in (pins or {}).items() if name in by_name}
@@ -224,7 +226,7 @@ def arrange(
         boxes.update({n: Box(x, y, by_name[n].width, by_name[n].height) for n, (x, y) in pinned.items()})
         if pinned:
             _make_room(boxes, set(pinned), spacing.row / 2)
-        ways: list[Way] = list(_ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned)))
+        ways: list[Way] = list(_ways(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned), spacing.tight))
         ways += [(arc, _arc_ways(arc, boxes, i)) for i, arc in enumerate(arcs)]
         labels = place_labels(ways, list(boxes.values()))
         if pinned or not collide(labels[: len(arrows)], list(boxes.values())):
@@ -238,12 +240,12 @@ def scale_in(cards: Sequence[Card], arrows: Sequence[Arrow], room: tuple[float, 
     spacing = Spacing()
     by_name = {card.name: card for card in cards}
     forward = forward_links(list(by_name), [(a.source, a.target) for a in arrows])
-    gap = max([label, *(a.label_width for a in arrows)]) + spacing.column
-    columns, _, _ = _columns(by_name, forward, len(arrows) > BUNDLED, (gap, spacing.row), room)
+    label = max([label, *(a.label_width for a in arrows)])
+    columns, _, _ = _columns(by_name, forward, len(arrows) > BUNDLED, label, spacing, room)
     own = [kept for column in columns if (kept := [name for name in column if name in by_name])]
     sizes = {name: (card.width, card.height) for name, card in by_name.items()}
     inner = (room[0] - 2 * spacing.margin, room[1] - 2 * spacing.margin)
-    return scale_of(own, sizes, (gap, spacing.row), inner)
+    return scale_of(own, sizes, (label + spacing.column, spacing.row), inner)
 
 
 def _placed(
@@ -260,7 +262,7 @@ def _placed(
     lane_ends: dict[str, tuple[Point, Point]] = {}
     x = spacing.margin
     for column, gap in zip(columns, gaps, strict=True):
-        width = max((cards[n].width for n in column if n in cards), default=20.0)
+        width = max((cards[n].width for n in column if n in cards), default=LANE_WIDTH)
         for name in column:
             y = centre[name] - top + spacing.margin
             if name in cards:
@@ -281,7 +283,7 @@ def _spare_rows(
 ) -> float:
     """How much further rows can stand apart where the width of the room decides how large everything is drawn."""
     own = [[cards[n] for n in column if n in cards] for column in columns]
-    width = sum(max((c.width for c in column), default=20.0) for column in own) + gap * len(columns)
+    width = sum(max((c.width for c in column), default=LANE_WIDTH) for column in own) + gap * len(columns)
     tall = max(sum(c.height + spacing.row for c in column) for column in own)
     count = max(len(column) for column in own)
     spare = room[1] / min(room[0] / width, 1.1) - tall
@@ -311,22 +313,33 @@ def _columns(
     cards: Mapping[str, Card],
     forward: Sequence[Link],
     bundled: bool,
-    gaps: tuple[float, float],
+    label: float,
+    spacing: Spacing,
     room: tuple[float, float] | None,
 ) -> tuple[list[list[str]], list[Link], dict[Link, list[str]]]:
-    """Cards and lanes by column, in order: by cause, the columns parted where that fills the room better."""
+    """Cards and lanes by column, in order: by cause, the columns parted where that fills the room better; what lanes need counts
+    where everything has to be tight."""
     layers: Mapping[str, int] = layer_of(list(cards), forward)
     columns, pieces, lanes = _with_lanes(list(cards), forward, layers, bundled)
     columns = order_columns(columns, pieces)
     if room is None and forward:
         return columns, pieces, lanes
-    own = [[name for name in column if name in cards] for column in columns]
-    sizes = {name: (card.width, card.height) for name, card in cards.items()}
-    parted = spread([c for c in own if c], sizes, gaps, room or (3.0, 2.0))
+    own = [kept for column in columns if (kept := [name for name in column if name in cards])]
+
+    def laned(parted: list[list[str]]) -> tuple[list[list[str]], list[Link], dict[Link, list[str]]]:
+        layers = {name: number for number, column in enumerate(parted) for name in column}
+        return _with_lanes([n for c in parted for n in c], forward, layers, bundled)
+
+    def scale(parted: list[list[str]]) -> float:
+        whole = laned(parted)[0] if spacing.tight else parted
+        lane = (LANE_WIDTH, spacing.lane)
+        sizes = {n: (cards[n].width, cards[n].height) if n in cards else lane for column in whole for n in column}
+        return scale_of(whole, sizes, (label + spacing.column, spacing.row), room or (3.0, 2.0))
+
+    parted = spread(own, {name: card.height for name, card in cards.items()}, spacing.row, scale)
     if len(parted) == len(own):
         return columns, pieces, lanes
-    layers = {name: number for number, column in enumerate(parted) for name in column}
-    columns, pieces, lanes = _with_lanes([n for c in parted for n in c], forward, layers, bundled)
+    columns, pieces, lanes = laned(parted)
     return (order_columns(columns, pieces) if forward else columns), pieces, lanes
 
 
@@ -360,8 +373,10 @@ def _ways(
     lanes: Mapping[Link, list[str]],
     lane_ends: Mapping[str, tuple[Point, Point]],
     free: bool,
+    tight: bool,
 ) -> list[tuple[Arrow, list[Curve]]]:
-    """Every arrow's way; with pinned cards about, ways that would cross a card are looked for afresh."""
+    """Every arrow's way; with pinned cards about, ways that would cross a card are looked for afresh. Where everything is tight
+    an arrow runs straight until it is past what stands beside its card's core."""
     stops: list[list[tuple[Point, Point]]] = []
     for link in forward:
         stops.append([lane_ends[lane] for lane in lanes[link]])
@@ -385,15 +400,19 @@ def _ways(
             (starts if right else ends)[i] = ports[places.index(point) if bundled else at]
     ways = []
     for i, arrow in enumerate(arrows):
-        points = [starts[i], *(p for pair in stops[i] for p in pair), ends[i]]
-        if forward[i] != (arrow.source, arrow.target):
-            points.reverse()
+        start, end = starts[i], ends[i]
+        source, target = (boxes[name] for name in forward[i])
+        past, before = (source.x + source.width, start[1]), (target.x, end[1])
+        begin = past if tight and past[0] - start[0] > SHORT else start
+        finish = before if tight and end[0] - before[0] > SHORT else end
+        points = [begin, *(p for pair in stops[i] for p in pair), finish]
         curves = [horizontal(a, b) for a, b in zip(points[::2], points[1::2], strict=True)]
         for number in range(len(curves) - 1, 0, -1):
-            a, b = points[2 * number - 1], points[2 * number]
-            third = ((b[0] - a[0]) / 3, (b[1] - a[1]) / 3)
-            lane = Curve(a, (a[0] + third[0], a[1] + third[1]), (b[0] - third[0], b[1] - third[1]), b)
-            curves.insert(number, lane)
+            curves.insert(number, straight(points[2 * number - 1], points[2 * number]))
+        curves = [straight(a, b) for a, b in ((start, begin),) if a != b] + curves
+        curves += [straight(a, b) for a, b in ((finish, end),) if a != b]
+        if forward[i] != (arrow.source, arrow.target):
+            curves = [Curve(c.end, c.second, c.first, c.start) for c in reversed(curves)]
         if free:
             others = [box for name, box in boxes.items() if name not in (arrow.source, arrow.target)]
             backwards = (ends[i][0] - starts[i][0]) < 20

@@ -40,20 +40,20 @@ from dusk_arrow.figure.drawing import (
     handle_key,
 )
 from dusk_arrow.figure.framing import covered, framed
-from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, middle_of, shortened
+from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, middle_of, shortened, straight
 from dusk_arrow.figure.inks import PAPER
 from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Way
 from dusk_arrow.figure.plan import BELOW, VALUE, Plan, could_be_zero, label_size
-from dusk_arrow.figure.sizes import TWO_COLUMNS, largest
-from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, straight, styled
+from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, styled
 from dusk_arrow.results.document import Results
 
 HEAD, SMALL_HEAD = 7.5, 5.5
 STROKE, THIN = 1.2, 0.8
 THINNEST, THICKEST = 0.7, 3.4
-LOOSENESS = (1.0, 1.6, 2.4)
+STRIDE = 2.5  # from point to point of a line, where it is asked whether something stands on it
+LOOSENESS = (1.0, 1.25, 1.6, 2.4)
 
 
 @dataclass
@@ -115,6 +115,11 @@ class _Pen:
                 ((core.x + core.width - 8, core.y - 1), "start", 0.0), ((core.x + 8, core.y - 1), "end", 1.0),
                 ((core.x + core.width - 8, core.y + core.height + SMALL - 3), "start", 0.0),
                 ((core.x + 8, core.y + core.height + SMALL - 3), "end", 1.0),
+                ((core.x + core.width - 24, core.y - 3), "start", 0.0), ((core.x + 24, core.y - 3), "end", 1.0),
+                ((core.x + core.width - 24, core.y + core.height + SMALL), "start", 0.0),
+                ((core.x + 24, core.y + core.height + SMALL), "end", 1.0),
+                ((core.x + core.width + 1, y - 8), "start", 0.0), ((core.x - 1, y - 8), "end", 1.0),
+                ((core.x + core.width + 1, y + 8 + 0.7 * SMALL), "start", 0.0), ((core.x - 1, y + 8 + 0.7 * SMALL), "end", 1.0),
             ]  # fmt: skip
             boxes = [Box(at[0] - wide * share, at[1] - SMALL + 1, wide, SMALL + 1) for at, _, share in spots]
             (at, anchor, _), box = min(zip(spots, boxes, strict=True), key=lambda spot: self._in_the_way(spot[1]))
@@ -144,9 +149,11 @@ class _Pen:
 
     @cached_property
     def _way_points(self) -> Array:
-        """Points along every line (n, 2)."""
-        lines = [line for line in self.sheet.lines if isinstance(line, Line)]
-        return np.array([p for line in lines for curve in line.full for p in curve.samples(24)] or [(0.0, 0.0)])
+        """Points along every line (n, 2), about as dense on long ones as on short ones."""
+        curves = [curve for line in self.sheet.lines if isinstance(line, Line) for curve in line.full]
+        counts = [max(12, int(math.dist(curve.start, curve.end) / STRIDE)) for curve in curves]
+        points = [p for curve, count in zip(curves, counts, strict=True) for p in curve.samples(count)]
+        return np.array(points or [(0.0, 0.0)])
 
     def _card(self, piece: Block, box: Box) -> None:
         """A construct as a card: name and R² in its head, items and their loadings below a line."""
@@ -156,7 +163,7 @@ class _Pen:
         r_squared = self.plan.explained(name)
         if r_squared is not None:
             at = (core.x + core.width - 8, core.y + CARD_HEAD / 2 + 0.35 * SMALL)
-            words.append(Words(at, r_squared.replace(" = ", " ").partition(",")[0], SMALL - 1, ink.quiet, anchor="end"))
+            words.append(Words(at, r_squared.replace(" = ", " ").partition(",")[0], SMALL, ink.quiet, anchor="end"))
         construct = self.plan.model.by_name[name]
         for item, relative in piece.boxes.items():
             row = relative.moved(box.x, box.y)
@@ -184,7 +191,8 @@ class _Pen:
         formative = construct.mode == "formative"
         for item in piece.boxes:
             rectangle = self.plan.rectangles[construct.name, item]
-            near = _facing(rectangle, piece.side)
+            side = piece.sides[item]
+            near = _facing(rectangle, side)
             rim = edge_point(core, near, round_)
             start, end = (near, rim) if formative else (rim, near)
             kind: LineKind = "weight" if formative else "loading"
@@ -200,7 +208,7 @@ class _Pen:
             sheet.stems.append(straight(start, end))
             value = self._loading(construct, item)
             if value is not None:
-                share = 0.42 if piece.side in ("left", "right") else SHARE
+                share = 0.42 if side in ("left", "right") else SHARE
                 x, y = near[0] + (rim[0] - near[0]) * share, near[1] + (rim[1] - near[1]) * share
                 width = self.plan.options.width_of(value, NUMBER) + 2
                 handle = Handle(handle_key(ends), ((near[0] + rim[0]) / 2, (near[1] + rim[1]) / 2))
@@ -208,7 +216,7 @@ class _Pen:
                 sheet.labels.append(Label(place, PAPER, (_middle(place, value, NUMBER, ink.ink),), ends, handle))
                 sheet.taken.append(place)
             if self.plan.options.residuals and not formative:
-                self._error(rectangle, piece.side, item, node)
+                self._error(rectangle, side, item, node)
 
     def _error(self, rectangle: Box, side: str, item: str, node: Node) -> None:
         parameter = self.plan.residual.get(item)
@@ -327,8 +335,8 @@ class _Pen:
         """A covariance of two errors: outside of their rectangles where they stand side by side."""
 
         one, two = self.plan.rectangles[first], self.plan.rectangles[second]
-        side = self.plan.blocks[first[0]].side
-        if first[0] != second[0]:
+        side, other = (self.plan.blocks[construct].sides[item] for construct, item in (first, second))
+        if first[0] != second[0] or side != other:
             return bow((one, False), (two, False), [b for b in shapes if b not in (one, two)], self.sheet.taken)
         across = side in ("left", "right")
         out = -1.0 if side in ("left", "above") else 1.0
@@ -370,7 +378,7 @@ def diagram(
     Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
     own; where very many items are drawn only where more than one in five constructs would have such a label. Raises ValueError where no route leads from source to outcome.
     """
-    best: tuple[tuple[int, float], Drawing] | None = None
+    best: tuple[int, Drawing] | None = None
     for looseness in LOOSENESS:
         plan = Plan(results, options or FigureOptions(), about, looseness)
         drawn = framed(
@@ -382,13 +390,10 @@ def diagram(
         )
         places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
         drawn = replace(drawn, places=places, parts=plan.options.parts)
-        found = covered(drawn)
-        rank = (found, 0.0)
-        if plan.dense:  # first so that it can be read at all
-            rank = (max(found - len(places) // 5, 0), -largest(drawn, TWO_COLUMNS))
-        if best is None or rank < best[0]:
-            best = rank, drawn
-        if not found and not plan.dense:
+        hidden = covered(drawn)
+        if best is None or hidden < best[0]:
+            best = hidden, drawn
+        if hidden <= (len(places) // 5 if plan.dense else 0):
             break
     assert best is not None
     return best[1]

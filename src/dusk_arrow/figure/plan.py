@@ -8,7 +8,7 @@ from functools import cached_property
 from dusk_arrow.core.specification.model import Construct, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import p_words
-from dusk_arrow.figure.blocks import BESIDE, SMALL, Block, block, observed_card, sides, wordings
+from dusk_arrow.figure.blocks import BESIDE, SMALL, Block, Side, block, observed_card, sides, wordings
 from dusk_arrow.figure.framing import MARGIN
 from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.inks import INKS, Ink
@@ -17,6 +17,7 @@ from dusk_arrow.figure.mediation import between, words
 from dusk_arrow.figure.notes import fit_line, note
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
+from dusk_arrow.figure.sizes import page
 from dusk_arrow.figure.turning import arranged, stacked
 from dusk_arrow.results.document import ParameterPart, Results
 
@@ -166,20 +167,20 @@ class Plan:
     def blocks(self) -> dict[str, Block]:
         """Constructs as pieces."""
         stacked_up = bool(self.covariances) and not self.paths
-        at = (
-            dict.fromkeys(self.model.structure_nodes, "above" if self.down else "left")
-            if stacked_up
-            else sides(self.model, self.down)
-        )
+        at: dict[str, Side] = sides(self.model, self.down)
+        if stacked_up:
+            at = dict.fromkeys(self.model.structure_nodes, "above" if self.down else "left")
         bowed = {construct for first, second, _ in self.bows for construct in (first[0], second[0])}
         found = {}
         for construct in self.model.constructs:
             shown = construct if self.items else Construct(construct.name, construct.mode, ())
-            side = at[construct.name] if self.items else "right"
+            side: Side = at[construct.name] if self.items else "right"
             lines = wordings(shown, self.labels, self.options)
             said = self.explained(construct.name)
             share = 0.0 if said is None else self.options.width_of(said, SMALL) + 6
-            found[construct.name] = block(shown, side, share, self.options, lines, construct.name in bowed)  # type: ignore[arg-type]
+            found[construct.name] = block(
+                shown, side, share, self.options, lines, construct.name in bowed, self.dense and not stacked_up
+            )
         return found
 
     @cached_property
@@ -199,11 +200,12 @@ class Plan:
         spacing = Spacing(
             column=(14 if self.options.arrows != "angled" else 26) * loose,
             row=(34 if self.covariances else 14 if self.dense else 18) * loose,
-            lane=(22 if self.dense else 26) * loose,
+            lane=(4 if self.dense else 26) * loose,
             margin=MARGIN,
             tight=self.dense,
         )
-        return arranged(cards, arrows, dict(self.options.places), self.down, spacing)
+        room = page(self.down) if self.dense else None
+        return arranged(cards, arrows, dict(self.options.places), self.down, spacing, room)
 
     @cached_property
     def rectangles(self) -> dict[tuple[str, str], Box]:
@@ -212,8 +214,8 @@ class Plan:
         return {
             (name, item): box.moved(places[name].x, places[name].y)
             for name, piece in self.blocks.items()
-            if piece.side != "inside"
             for item, box in piece.boxes.items()
+            if item in piece.sides
         }
 
     @cached_property

@@ -18,6 +18,11 @@ def largest(drawing: Drawing, width: float) -> float:
     return max(upright, turned)
 
 
+def page(upright: bool) -> tuple[float, float]:
+    """The room that a figure has on a page, upright or on its side: width and height in points."""
+    return (TWO_COLUMNS * MM, TALLEST * MM) if upright else (SIDEWAYS * MM, LOW * MM)
+
+
 def sideways(drawing: Drawing) -> bool:
     """Whether a figure needs a page that is turned on its side."""
     return drawing.width * drawing.scale > TWO_COLUMNS * MM + 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from itertools import accumulate
 
 WORTH = 1.12  # how much larger everything has to become before a column is parted
@@ -33,23 +33,22 @@ def scale_of(
 
 def spread(
     columns: Sequence[Sequence[str]],
-    sizes: Mapping[str, tuple[float, float]],
-    gaps: tuple[float, float],
-    room: tuple[float, float],
+    heights: Mapping[str, float],
+    gap: float,
+    scale: Callable[[list[list[str]]], float],
 ) -> list[list[str]]:
-    """The columns with the tall ones parted where that lets everything be drawn larger; `sizes` are widths and heights."""
-    heights = {name: size[1] for name, size in sizes.items()}
-    tall = [sum(heights[n] + gaps[1] for n in column) for column in columns]
+    """The columns with the tall ones parted where that lets everything be drawn in a larger `scale`, which is given for columns."""
+    tall = [sum(heights[n] + gap for n in column) for column in columns]
     best = [list(column) for column in columns]
-    largest = scale_of(best, sizes, gaps, room) * WORTH
+    largest = scale(best) * WORTH
     limits = sorted({total / parts for total in tall for parts in range(2, 7)}, reverse=True)
     for limit in limits:
         parted = [
             piece
             for column, total in zip(columns, tall, strict=True)
-            for piece in _chunks(column, heights, gaps[1], min(max(1, round(total / limit)), len(column)))
+            for piece in _chunks(column, heights, gap, min(max(1, round(total / limit)), len(column)))
         ]
-        found = scale_of(parted, sizes, gaps, room)
+        found = scale(parted)
         if found > largest:
             best, largest = parted, found
     return best

@@ -32,14 +32,23 @@ def turned_card(card: Card) -> Card:
 
 
 def arranged(
-    cards: Sequence[Card], arrows: Sequence[Arrow], places: dict[str, Point], down: bool, spacing: Spacing
+    cards: Sequence[Card],
+    arrows: Sequence[Arrow],
+    places: dict[str, Point],
+    down: bool,
+    spacing: Spacing,
+    room: tuple[float, float] | None = None,
 ) -> Layout:
-    """Cards arranged by cause, across the page or down it; some stand where they were put."""
+    """Cards arranged by cause, across the page or down it; some stand where they were put. A `room` is to be filled."""
     if not down:
-        return arrange(cards, arrows, places, spacing)
+        return arrange(cards, arrows, places, spacing, room=room)
     flat = [replace(a, label_width=a.label_height, label_height=a.label_width) for a in arrows]
     found = arrange(
-        [turned_card(card) for card in cards], flat, {n: turned_point(p) for n, p in places.items()}, spacing
+        [turned_card(card) for card in cards],
+        flat,
+        {n: turned_point(p) for n, p in places.items()},
+        spacing,
+        room=None if room is None else turned_point(room),
     )
     routed = [
         Routed(one.source, one.target, [turned_curve(c) for c in one.curves], turned_box(one.label))

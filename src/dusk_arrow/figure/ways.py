@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import Literal
 
 from dusk_arrow.figure.drawing import Head
-from dusk_arrow.figure.geometry import Box, Curve, Point
+from dusk_arrow.figure.geometry import Box, Curve, Point, straight
 from dusk_arrow.figure.layout import Routed
 
 BULGES = (10.0, 22.0, 40.0, 70.0, 110.0)
@@ -24,12 +24,6 @@ def head(tip: Point, angle: float, size: float, fill: str) -> Head:
         for along, across in ((0.0, 0.0), (-size, size * 0.42), (-size, -size * 0.42))
     ]
     return Head((points[0], points[1], points[2]), fill)
-
-
-def straight(start: Point, end: Point) -> Curve:
-    """A straight line as a curve."""
-    third = ((end[0] - start[0]) / 3, (end[1] - start[1]) / 3)
-    return Curve(start, (start[0] + third[0], start[1] + third[1]), (end[0] - third[0], end[1] - third[1]), end)
 
 
 def edge_point(core: Box, towards: Point, round_: bool) -> Point:
