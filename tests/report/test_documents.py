@@ -248,6 +248,12 @@ def test_a_figure_is_proposed_in_the_narrowest_width_that_can_be_read() -> None:
     assert (found[3].width, found[3].direction, found[3].parts) == (84, "down", "both")
     assert found[6].width == 174
     assert (found[15].width, found[15].parts) == (257, "structure")
+    asked = NamedFigure(options=FigureOptions(parts="both", beside="interval"))
+    crowded = proposal(asked, made_up(15, 6, 4, 2))
+    assert (crowded.width, crowded.parts, crowded.notation, crowded.direction) == (174, "both", "cards", "down"), (
+        "items that were asked for are not left out where they can be read in cards"
+    )
+    assert crowded.smallest >= 6
     for constructs, one in found.items():
         if constructs < 15:
             assert one.smallest >= 6

@@ -4169,8 +4169,8 @@ export interface components {
         };
         /**
          * ProposalPart
-         * @description In which of the usual widths (mm) a figure of the whole model can be read, how it runs there and what it shows, and its
-         *     smallest type in points.
+         * @description In which of the usual widths (mm) a figure of the whole model can be read, how it runs there, what it shows and in which
+         *     notation, and its smallest type in points.
          */
         ProposalPart: {
             /**
@@ -4178,6 +4178,11 @@ export interface components {
              * @enum {string}
              */
             direction: "across" | "down";
+            /**
+             * Notation
+             * @enum {string}
+             */
+            notation: "literature" | "cards";
             /**
              * Parts
              * @enum {string}

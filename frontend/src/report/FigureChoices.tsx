@@ -26,14 +26,16 @@ const WIDTHS = [
 const ENOUGH = 7;
 const TOLERABLE = 6;
 
+const NOTATIONS = { literature: "the notation of the literature", cards: "our cards" } as const;
 const ROOM: Record<number, string> = { 84: "one column", 174: "two columns", 257: "a page on its side" };
 
 /** What is proposed in words: "One column (84 mm), running down". */
-function saidOf(proposed: Schemas["ProposalPart"], parts: string) {
+function saidOf(proposed: Schemas["ProposalPart"], parts: string, notation: string) {
   const room = ROOM[proposed.width] ?? "";
   const turned = proposed.direction === "down" ? ", running down" : "";
   const less = proposed.parts === parts ? "" : ", paths alone";
-  return `Proposed: ${room} (${proposed.width} mm)${turned}${less}, type ${proposed.smallest.toFixed(1)} pt`;
+  const drawn = proposed.notation === notation ? "" : `, in ${NOTATIONS[proposed.notation]}`;
+  return `Proposed: ${room} (${proposed.width} mm)${turned}${drawn}${less}, type ${proposed.smallest.toFixed(1)} pt`;
 }
 
 interface Props {
@@ -57,6 +59,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
     proposed &&
     (options.width === proposed.width || Math.abs(block.width - proposed.width) < 3) &&
     proposed.direction === options.direction &&
+    proposed.notation === options.notation &&
     proposed.parts === parts;
   const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
   const copy = () =>
@@ -253,13 +256,14 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
               change({
                 width: proposed.width,
                 parts: proposed.parts,
-                ...(proposed.direction === options.direction
+                notation: proposed.notation,
+                ...(proposed.direction === options.direction && proposed.notation === options.notation
                   ? {}
                   : { direction: proposed.direction, places: {}, label_places: {} }),
               })
             }
           >
-            {saidOf(proposed, parts)}
+            {saidOf(proposed, parts, options.notation)}
           </TextButton>
         </p>
       )}

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from dusk_arrow.figure.drawing import BEFORE, Drawing, Item, Label, Line, Rectangle, Words
-from dusk_arrow.figure.geometry import Box, Point
+from dusk_arrow.figure.geometry import Box, Point, edges, inside, overlapping, sampled
 from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.sizes import MM
@@ -38,15 +38,12 @@ def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions,
 def covered(drawing: Drawing) -> int:
     """How often a label lies on a path or a covariance that is not its own, or on another label."""
     labels = [item for item in drawing.items if isinstance(item, Label)]
-    lines = [item for item in drawing.items if isinstance(item, Line) and item.kind in ("path", "covariance")]
-    found = sum(a.box.overlap(b.box, -0.5) > 0 for i, a in enumerate(labels) for b in labels[:i])
-    for line in lines:
-        points = np.array([p for curve in line.full for p in curve.samples(24)])
-        others = [label.box for label in labels if label.ends != line.ends]
-        edges = np.array([(b.x, b.x + b.width, b.y, b.y + b.height) for b in others]).reshape(len(others), 4, 1)
-        x, y = points[:, 0], points[:, 1]
-        inside = (edges[:, 0] + 1 < x) & (x < edges[:, 1] - 1) & (edges[:, 2] + 1 < y) & (y < edges[:, 3] - 1)
-        found += int(inside.any(axis=1).sum())
+    boxes = edges([label.box for label in labels])
+    found = int(np.tril(overlapping(boxes, boxes, -0.5), -1).sum())
+    for line in drawing.items:
+        if isinstance(line, Line) and line.kind in ("path", "covariance"):
+            others = boxes[[label.ends != line.ends for label in labels]]
+            found += int(inside(others, sampled(line.full, 24).reshape(-1, 2), -1).any(axis=1).sum())
     return found
 
 

@@ -6,6 +6,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
+from dusk_arrow.core.linear_algebra import Array
+
 Point = tuple[float, float]
 
 
@@ -67,6 +72,38 @@ class Curve:
     def samples(self, count: int = 16) -> list[Point]:
         """Evenly spaced parameters along the curve, both ends included."""
         return [self.at(i / count) for i in range(count + 1)]
+
+
+def edges(boxes: Sequence[Box]) -> Array:
+    """Left, top, right and bottom (b, 4)."""
+    found = [(box.x, box.y, box.x + box.width, box.y + box.height) for box in boxes]
+    return np.array(found, dtype=float).reshape(len(found), 4)
+
+
+def overlapping(first: Array, second: Array, margin: float) -> NDArray[np.bool_]:
+    """Which boxes of one set, by their edges (a, 4), share an area with which of another (b, 4) that is grown by a margin (a, b)."""
+    left, right = first[:, None], second[None]
+    across = np.minimum(left[..., 2], right[..., 2] + margin) - np.maximum(left[..., 0], right[..., 0] - margin)
+    down = np.minimum(left[..., 3], right[..., 3] + margin) - np.maximum(left[..., 1], right[..., 1] - margin)
+    result: NDArray[np.bool_] = (across > 0) & (down > 0)
+    return result
+
+
+def inside(boxes: Array, points: Array, margin: float) -> NDArray[np.bool_]:
+    """Which boxes, by their edges (b, 4) and grown by a margin, hold which points (n, 2): (b, n)."""
+    left, top, right, bottom = (boxes[:, i, None] for i in range(4))
+    x, y = points[:, 0], points[:, 1]
+    result: NDArray[np.bool_] = (left - margin < x) & (x < right + margin) & (top - margin < y) & (y < bottom + margin)
+    return result
+
+
+def sampled(curves: Sequence[Curve], count: int) -> Array:
+    """Points at evenly spaced parameters along every curve, both ends included (c, count + 1, 2)."""
+    t = np.linspace(0, 1, count + 1)
+    weights = np.stack([(1 - t) ** 3, 3 * (1 - t) ** 2 * t, 3 * (1 - t) * t**2, t**3])
+    corners = np.array([(c.start, c.first, c.second, c.end) for c in curves], dtype=float).reshape(len(curves), 4, 2)
+    result: Array = weights.T @ corners
+    return result
 
 
 def straight(start: Point, end: Point) -> Curve:

@@ -40,7 +40,19 @@ from dusk_arrow.figure.drawing import (
     handle_key,
 )
 from dusk_arrow.figure.framing import covered, framed
-from dusk_arrow.figure.geometry import Box, Curve, Point, arrival_angle, middle_of, shortened, straight
+from dusk_arrow.figure.geometry import (
+    Box,
+    Curve,
+    Point,
+    arrival_angle,
+    edges,
+    inside,
+    middle_of,
+    overlapping,
+    sampled,
+    shortened,
+    straight,
+)
 from dusk_arrow.figure.inks import PAPER
 from dusk_arrow.figure.labels import place_labels
 from dusk_arrow.figure.options import FigureOptions
@@ -109,20 +121,20 @@ class _Pen:
             if said is None or (self.plan.options.notation == "cards" and name in self.plan.blocks):
                 continue
             wide, (x, y) = self.plan.options.width_of(said, SMALL), core.centre
-            spots: list[tuple[Point, Anchor, float]] = [
-                ((x, core.y - 4), "middle", 0.5), ((x, core.y + core.height + SMALL), "middle", 0.5),
-                ((core.x + core.width + 4, y + 0.35 * SMALL), "start", 0.0), ((core.x - 4, y + 0.35 * SMALL), "end", 1.0),
-                ((core.x + core.width - 8, core.y - 1), "start", 0.0), ((core.x + 8, core.y - 1), "end", 1.0),
-                ((core.x + core.width - 8, core.y + core.height + SMALL - 3), "start", 0.0),
-                ((core.x + 8, core.y + core.height + SMALL - 3), "end", 1.0),
-                ((core.x + core.width - 24, core.y - 3), "start", 0.0), ((core.x + 24, core.y - 3), "end", 1.0),
-                ((core.x + core.width - 24, core.y + core.height + SMALL), "start", 0.0),
-                ((core.x + 24, core.y + core.height + SMALL), "end", 1.0),
-                ((core.x + core.width + 1, y - 8), "start", 0.0), ((core.x - 1, y - 8), "end", 1.0),
-                ((core.x + core.width + 1, y + 8 + 0.7 * SMALL), "start", 0.0), ((core.x - 1, y + 8 + 0.7 * SMALL), "end", 1.0),
+            left, right, top, bottom = core.x, core.x + core.width, core.y, core.y + core.height + SMALL
+            spots: list[tuple[Point, Anchor]] = [
+                ((x, top - 4), "middle"), ((x, bottom), "middle"),
+                ((right + 4, y + 0.35 * SMALL), "start"), ((left - 4, y + 0.35 * SMALL), "end"),
+                ((right - 8, top - 1), "start"), ((left + 8, top - 1), "end"),
+                ((right - 8, bottom - 3), "start"), ((left + 8, bottom - 3), "end"),
+                ((right - 24, top - 3), "start"), ((left + 24, top - 3), "end"),
+                ((right - 24, bottom), "start"), ((left + 24, bottom), "end"),
+                ((right + 1, y - 8), "start"), ((left - 1, y - 8), "end"),
+                ((right + 1, y + 8 + 0.7 * SMALL), "start"), ((left - 1, y + 8 + 0.7 * SMALL), "end"),
             ]  # fmt: skip
-            boxes = [Box(at[0] - wide * share, at[1] - SMALL + 1, wide, SMALL + 1) for at, _, share in spots]
-            (at, anchor, _), box = min(zip(spots, boxes, strict=True), key=lambda spot: self._in_the_way(spot[1]))
+            boxes = [Box(at[0] - wide * BEFORE[anchor], at[1] - SMALL + 1, wide, SMALL + 1) for at, anchor in spots]
+            best = int(np.argmin(self._in_the_way(edges(boxes))))
+            (at, anchor), box = spots[best], boxes[best]
             handle = Handle(f"R² · {name}", (x, y))
             if handle.key in self.plan.options.label_places:
                 box = self._by_hand(handle, box)
@@ -139,21 +151,19 @@ class _Pen:
             handle.at[0] + place[0] - box.width / 2, handle.at[1] + place[1] - box.height / 2, box.width, box.height
         )
 
-    def _in_the_way(self, box: Box) -> float:
-        """How much is where a text would stand: other texts and shapes first, then lines."""
-        others = [*self.sheet.taken, *(core for core, _ in self.plan.cores.values())]
-        hidden = sum(box.overlap(other, 1) > 0 for other in others)
-        x, y = self._way_points[:, 0], self._way_points[:, 1]
-        inside = (x > box.x - 2) & (x < box.x + box.width + 2) & (y > box.y - 2) & (y < box.y + box.height + 2)
-        return 10.0 * hidden + 0.5 * float(inside.sum())
+    def _in_the_way(self, boxes: Array) -> Array:
+        """How much is where a text would stand, by the edges of its boxes (b, 4): other texts and shapes first, then lines."""
+        others = edges([*self.sheet.taken, *(core for core, _ in self.plan.cores.values())])
+        hidden = overlapping(boxes, others, 1).sum(axis=1)
+        return np.asarray(10.0 * hidden + 0.5 * inside(boxes, self._way_points, 2).sum(axis=1))
 
     @cached_property
     def _way_points(self) -> Array:
         """Points along every line (n, 2), about as dense on long ones as on short ones."""
         curves = [curve for line in self.sheet.lines if isinstance(line, Line) for curve in line.full]
         counts = [max(12, int(math.dist(curve.start, curve.end) / STRIDE)) for curve in curves]
-        points = [p for curve, count in zip(curves, counts, strict=True) for p in curve.samples(count)]
-        return np.array(points or [(0.0, 0.0)])
+        points = [sampled([curve], count)[0] for curve, count in zip(curves, counts, strict=True)]
+        return np.concatenate([np.empty((0, 2)), *points])
 
     def _card(self, piece: Block, box: Box) -> None:
         """A construct as a card: name and R² in its head, items and their loadings below a line."""

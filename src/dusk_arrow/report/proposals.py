@@ -1,7 +1,8 @@
-"""How a figure would be read in print: the narrowest of the usual widths, across or down, with items or without."""
+"""How a figure would be read in print: the narrowest of the usual widths, across or down, in either notation, with items or without."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -19,36 +20,39 @@ class Proposal:
     width: float
     direction: Literal["across", "down"]
     parts: Literal["both", "structure", "measurement"]
+    notation: Literal["literature", "cards"]
     smallest: float
 
 
 def proposal(figure: NamedFigure, results: Results) -> Proposal:
-    """What is proposed for a figure of the whole model in the notation that was chosen: the first that can be read of one column, two
-    columns and a page on its side, as it runs or the other way; then without items; else what is read best."""
-    chosen = figure.options
-    other: Literal["across", "down"] = "down" if chosen.direction == "across" else "across"
+    """What is proposed for a figure of the whole model: the first that can be read of one column, two columns and a page on its side,
+    as it runs or the other way; then the same in the other notation; then without items; else what is read best."""
     found: list[Proposal] = []
-    drawn = diagram(results, chosen, None, False)
-    kinds = [drawn.parts or "both"]
-    if kinds[0] == "both" and results.parameters and any(p.kind == "path" for p in results.parameters):
-        kinds.append("structure")
-    for parts in kinds:
-        own = {chosen.direction: drawn} if parts == kinds[0] else {}
-        for direction in (chosen.direction, other):
-            if direction not in own:
-                own[direction] = diagram(results, _with(chosen, direction, parts), None, False)
+    for kind in _kinds(figure.options, results):
+        drawn = [(options, diagram(results, options, None, False)) for options in kind]
         for width in (ONE_COLUMN, TWO_COLUMNS, SIDEWAYS):
-            for direction, drawing in own.items():
+            for options, drawing in drawn:
                 smallest = drawing.smallest / drawing.scale * largest(drawing, width)
-                found.append(Proposal(width, direction, parts, smallest))
+                parts = drawing.parts or "both"
+                found.append(Proposal(width, options.direction, parts, options.notation, smallest))
                 if smallest >= READABLE:
                     return found[-1]
     return max(found, key=lambda one: one.smallest)
 
 
-def _with(
-    options: FigureOptions, direction: Literal["across", "down"], parts: Literal["both", "structure", "measurement"]
-) -> FigureOptions:
-    turned = direction != options.direction
-    changed = {"direction": direction, "parts": parts, "width": None}
-    return options.model_copy(update=changed | ({"places": {}, "label_places": {}} if turned else {}))
+def _kinds(chosen: FigureOptions, results: Results) -> Iterator[list[FigureOptions]]:
+    """The choices to try, each as it runs and the other way, in the order in which they are preferred."""
+    turned: dict[str, object] = {
+        "direction": "down" if chosen.direction == "across" else "across",
+        "places": {},
+        "label_places": {},
+    }
+    kinds: list[dict[str, object]] = [{}]
+    if chosen.parts in (None, "both"):
+        kinds.append(
+            {"notation": "cards" if chosen.notation == "literature" else "literature", "places": {}, "label_places": {}}
+        )
+        if any(parameter.kind == "path" for parameter in results.parameters):
+            kinds.append({"parts": "structure"})
+    for kind in kinds:
+        yield [chosen.model_copy(update={"width": None, **kind, **way}) for way in ({}, turned)]

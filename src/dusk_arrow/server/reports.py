@@ -394,12 +394,13 @@ def get_figure(path: FigurePath, query: FigureQuery) -> Response:
 
 
 class ProposalPart(BaseModel):
-    """In which of the usual widths (mm) a figure of the whole model can be read, how it runs there and what it shows, and its
-    smallest type in points."""
+    """In which of the usual widths (mm) a figure of the whole model can be read, how it runs there, what it shows and in which
+    notation, and its smallest type in points."""
 
     width: float
     direction: Literal["across", "down"]
     parts: Literal["both", "structure", "measurement"]
+    notation: Literal["literature", "cards"]
     smallest: float
 
 
