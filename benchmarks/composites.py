@@ -37,7 +37,11 @@ def task_of(text: str, n: int) -> tuple[Array, Any]:
     truth = random_population(table_of(text), 1)
     values = np.random.default_rng(0).multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, n)
     columns = [Column(name, "number", values[:, i]) for i, name in enumerate(truth.table.observed)]
-    data, settings, model = DataSet("cases", tuple(columns)), Settings(family="composite", estimator="pls", bootstrap=1), model_of(text)
+    data, settings, model = (
+        DataSet("cases", tuple(columns)),
+        Settings(family="composite", estimator="pls", bootstrap=1),
+        model_of(text),
+    )
     ready, _ = FAMILY.set_up(parse(text), model, data, settings)
     return values, FAMILY.fit(model, ready, settings, data).task  # type: ignore[union-attr]
 
@@ -52,7 +56,9 @@ def plainly(blueprint: Blueprint, correlation: Array, weights: Array) -> tuple[A
             inner = np.where(blueprint.linked[row], between[row], 0.0)
             antecedents = list(blueprint.antecedents.get(row, ()))
             if antecedents:
-                inner[antecedents] = np.linalg.solve(between[np.ix_(antecedents, antecedents)], between[antecedents, row])
+                inner[antecedents] = np.linalg.solve(
+                    between[np.ix_(antecedents, antecedents)], between[antecedents, row]
+                )
             columns = list(block.columns)
             own = inner @ across[:, columns]
             weights[row, columns] = own / np.sqrt(own @ correlation[np.ix_(columns, columns)] @ own)

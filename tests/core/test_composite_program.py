@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from dusk_arrow.core.composite.bootstrapping import of_distances
-from dusk_arrow.core.composite.program import Program, estimate, implied_by
+from dusk_arrow.core.composite.distances import distances
+from dusk_arrow.core.composite.program import Program, estimate, implied_measurement, implied_whole
 from dusk_arrow.core.composite.refusals import (
     cannot_say,
     left_out_paths,
@@ -135,20 +135,20 @@ def test_distances_of_the_measurement_part_are_never_larger_within_the_same_colu
     )
     sample = random_correlation(9, 5)[None]
     outcome = estimate(plan, sample)
-    found = implied_by(plan, outcome, sample)
-    values = np.concatenate([of_distances(found, part)[0] for part in ("whole", "measurement")])
-    assert values[3] < values[0]
-    assert values[4] < values[1]
+    whole = implied_whole(plan, outcome, sample)
+    assert whole is not None
+    own, measured = distances(*whole), distances(*implied_measurement(plan, outcome, sample))
+    assert measured.srmr[0] < own.srmr[0]
+    assert measured.d_uls[0] < own.d_uls[0]
 
 
 def test_the_whole_has_no_distances_where_indicators_are_repeated() -> None:
     """Columns that stand in two blocks would be held against themselves."""
     plan = program_of(PARTS, second_order="repeated")
     sample = random_correlation(len(plan.columns), 4)[None]
-    found = implied_by(plan, estimate(plan, sample), sample)
-    values = np.concatenate([of_distances(found, part)[0] for part in ("whole", "measurement")])
-    assert np.isnan(values[:3]).all()
-    assert np.isfinite(values[3:]).all()
+    outcome = estimate(plan, sample)
+    assert implied_whole(plan, outcome, sample) is None
+    assert np.isfinite(distances(*implied_measurement(plan, outcome, sample))).all()
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -10,7 +12,7 @@ from hypothesis import strategies as st
 from dusk_arrow.core.composite.blueprint import Block, Blueprint, OuterMode, Scheme
 from dusk_arrow.core.composite.distances import distances, geodesic, squared_euclidean
 from dusk_arrow.core.composite.solution import Solution, admissible, implied, implied_between, rho_a, solve
-from dusk_arrow.core.composite.weights import find_weights, inner_weights, oriented, regress
+from dusk_arrow.core.composite.weights import find_weights, hastened, inner_weights, oriented, regress
 from dusk_arrow.core.linear_algebra import correlation_from
 
 SCHEMES: tuple[Scheme, ...] = ("path", "factorial", "centroid")
@@ -217,8 +219,34 @@ def test_constructs_run_with_most_of_their_indicators_or_with_another_sample() -
     plan = blueprint([3, 4], [(0, 1)])
     weights = find_weights(plan, sample[None]).values
     assert np.all(np.where(weights != 0, weights @ sample, 0).sum(axis=-1) > 0)
-    assert oriented(-weights, sample[None]) == pytest.approx(weights)
+
     assert oriented(weights, sample[None], like=-weights[0]) == pytest.approx(-weights)
+
+
+def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else() -> None:
+    """A geometric approach is ended at once; what moves away from a point, or turns about it in ever wider swings, is not drawn to it."""
+    ends = np.array([[0.4, -0.2, 0.7]])
+    for rate, hastens in ((0.3, True), (0.85, True), (-0.6, True), (1.2, False), (-1.5, False)):
+        weights = [ends + 0.1]
+        for _ in range(2):
+            weights.append(ends + rate * (weights[-1] - ends))
+        first, second = weights[1] - weights[0], weights[2] - weights[1]
+        found = hastened(weights[2], second, (weights[1], first))
+        assert found == pytest.approx(ends if hastens else weights[2], abs=1e-12)
+
+
+def test_a_start_nearby_changes_no_weight() -> None:
+    """Resamples start at the sample's weights and are hastened; each must end where it ends by itself."""
+    rng = np.random.default_rng(2)
+    values = rng.normal(size=(120, 12)) + rng.normal(size=(120, 1))
+    for scheme, modes in itertools.product(SCHEMES, ("AAA", "ABA")):
+        plan = blueprint([4, 5, 3], [(0, 1), (1, 2), (0, 2)], modes, scheme)
+        start = find_weights(plan, np.corrcoef(values, rowvar=False)[None]).values[0]
+        drawn = np.stack([np.corrcoef(values[rng.integers(0, 120, 120)], rowvar=False) for _ in range(60)])
+        near, alone = find_weights(plan, drawn, start), find_weights(plan, drawn)
+        assert near.converged.all()
+        assert near.values == pytest.approx(alone.values, abs=1e-7)
+        assert near.iterations.sum() < alone.iterations.sum()
 
 
 def test_dependent_antecedents_have_no_coefficients() -> None:

@@ -161,8 +161,9 @@ def row_groups(rows: Array) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray
 def correlation_from(covariance: NDArray[np.floating]) -> Array:
     """Correlation matrices (…, p, p) from covariance matrices; rows without variance become nan."""
     with np.errstate(divide="ignore", invalid="ignore"):
-        sd = np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
-        result: Array = covariance / (sd[..., :, None] * sd[..., None, :])
+        scale = 1 / np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
+        result: Array = scale[..., :, None] * scale[..., None, :]  # alike on both sides of the diagonal
+        result *= covariance
     return result
 
 

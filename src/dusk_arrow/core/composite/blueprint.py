@@ -73,6 +73,17 @@ class Blueprint:
         return found
 
     @cached_property
+    def memberships(self) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """Every column of every block: the block's row and the column, by block."""
+        rows, columns = np.nonzero(self.member)
+        return rows, columns
+
+    @cached_property
+    def begins(self) -> NDArray[np.intp]:
+        """Where each block's memberships begin (m,)."""
+        return np.searchsorted(self.memberships[0], np.arange(len(self.blocks)))
+
+    @cached_property
     def linked(self) -> NDArray[np.bool_]:
         """Which blocks are neighbours (m, m)."""
         m = len(self.blocks)

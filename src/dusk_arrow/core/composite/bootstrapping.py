@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from dusk_arrow.core.composite.distances import distances
 from dusk_arrow.core.composite.figures import FigurePlan, figures
-from dusk_arrow.core.composite.program import Implied, estimate, implied_by
+from dusk_arrow.core.composite.program import estimate, implied_measurement, implied_whole
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.memory import keep_freed_memory
 from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
@@ -54,24 +54,13 @@ def transformation(sample: Array, implied: Array | None) -> Array | None:
     return transformation_to(implied, sample)
 
 
-Part = Literal["whole", "measurement"]
-
-
-def of_distances(found: Implied, part: Part) -> Array:
-    """SRMR, d_ULS and d_G (b, 3) of the whole model or of its measurement part; nan where there is none."""
-    if part == "measurement":
-        return np.stack(distances(found.measured, found.measurement), axis=-1)
-    if found.whole is None:
-        return np.full((found.sample.shape[0], 3), np.nan)
-    return np.stack(distances(found.sample, found.whole), axis=-1)
-
-
 def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     """All figures for resamples given as counts per case (b, n)."""
     task = prepared.task
     samples = prepared.draw(counts)
     covariances = samples.covariances[_usable(samples)]
-    outcome = estimate(task.plan.program, correlation_from(covariances), task.start)
+    correlations = correlation_from(covariances)
+    outcome = estimate(task.plan.program, correlations, task.start)
     fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
     good = np.flatnonzero(fine)
     statistics = _transformed(task, covariances)
@@ -79,7 +68,7 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     if good.size == 0:
         return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics)
     part = outcome.members(good)
-    found = figures(task.plan, part, covariances[good])
+    found = figures(task.plan, part, covariances[good], correlations[good])
     return ChunkResult(found.values, part.admissible, failed, statistics)
 
 
@@ -92,22 +81,26 @@ def _usable(samples: Samples) -> Array:
 def _transformed(task: BootstrapTask, covariances: Array) -> Array:
     """Distances (b, 6) of resamples of the data transformed to the model: of the whole from data that fit the whole, of the
     measurement part from data that fit that."""
-    sd = np.sqrt(np.diag(task.cases.covariance))
-    scaled = covariances / (sd[:, None] * sd)
-    found = np.full((covariances.shape[0], 6), np.nan)
+    b, sd = covariances.shape[0], np.sqrt(np.diag(task.cases.covariance))
+    found = np.full((b, 6), np.nan)
+    asked = [
+        (transform / sd, columns, compare)
+        for transform, columns, compare in (
+            (task.whole, slice(0, 3), implied_whole),
+            (task.measurement, slice(3, 6), implied_measurement),
+        )
+        if transform is not None
+    ]
+    if not asked or not b:
+        return found
     program = replace(task.plan.program, like=None)
-    asked: tuple[tuple[Array | None, slice, Part], ...] = (
-        (task.whole, slice(0, 3), "whole"),
-        (task.measurement, slice(3, 6), "measurement"),
-    )
-    for transform, columns, which in asked:
-        if transform is None:
-            continue
-        turned = correlation_from(transform @ scaled @ transform.T)
-        outcome = estimate(program, turned, task.start)
-        rows = np.flatnonzero(outcome.converged)
-        part = outcome.members(rows)
-        found[rows, columns] = of_distances(implied_by(program, part, turned[rows]), which)
+    turned = correlation_from(np.concatenate([by @ covariances @ by.T for by, _, _ in asked]))
+    outcome = estimate(program, turned, task.start)
+    for number, (_, columns, compare) in enumerate(asked):
+        rows = number * b + np.flatnonzero(outcome.converged[number * b : (number + 1) * b])
+        compared = compare(program, outcome.members(rows), turned[rows])
+        if compared is not None:
+            found[rows - number * b, columns] = np.stack(distances(*compared), axis=-1)
     return found
 
 

@@ -13,18 +13,17 @@ from dusk_arrow.core.assessment.reliability import standardized_alpha
 from dusk_arrow.core.composite.bootstrapping import (
     BootstrapTask,
     PreparedTask,
-    of_distances,
     prepare,
     run_chunk,
     transformation,
 )
-from dusk_arrow.core.composite.distances import squared_euclidean
+from dusk_arrow.core.composite.distances import distances, squared_euclidean
 from dusk_arrow.core.composite.explaining import explain
 from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.importance import importance, scale_ends
 from dusk_arrow.core.composite.options import OPTIONS
 from dusk_arrow.core.composite.prediction import predict
-from dusk_arrow.core.composite.program import Implied, Outcome, estimate, implied_by
+from dusk_arrow.core.composite.program import Compared, Outcome, estimate, implied_measurement, implied_whole
 from dusk_arrow.core.composite.refusals import (
     cannot_say,
     sample_problems,
@@ -128,23 +127,23 @@ class CompositeFamily:
         )
         tracked = () if settings.part == "measurement" else tuple(model.tracked.items())
         plan = FigurePlan(program, model.constructs, ready.paths, tuple(effects), tracked, named, evidence.n)
-        batch = figures(plan, outcome, evidence.covariance[None])
+        batch = figures(plan, outcome, evidence.covariance[None], correlation[None])
         found = Figures(batch.keys, batch.values[0])
-        implied = implied_by(program, outcome, correlation[None])
+        whole = implied_whole(program, outcome, correlation[None])
+        measured = implied_measurement(program, outcome, correlation[None])
         task = None
         if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
             like = outcome.weights[0] if settings.signs == "full-sample" else None
-            whole = None if implied.whole is None or program.second is not None else implied.whole[0]
             own = BootstrapTask(
                 replace(plan, program=replace(program, like=like)),
                 evidence,
-                transformation(correlation, whole),
-                transformation(correlation, implied.measurement[0]),
+                None if whole is None or program.second is not None else transformation(correlation, whole[1][0]),
+                transformation(correlation, measured[1][0]),
                 outcome.weights[0],
             )
             task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, correlation.shape[-1]))
         sd = np.sqrt(np.diag(evidence.covariance))
-        columns_implied = implied.measurement[0] if implied.whole is None or program.second else implied.whole[0]
+        columns_implied = (measured if whole is None or program.second else whole)[1][0]
         return Fitted(
             set_up=set_up,
             identity=identity(evidence, program.columns),
@@ -153,7 +152,7 @@ class CompositeFamily:
             iterations=int(outcome.iterations[0]),
             admissible=bool(outcome.admissible[0]),
             minima=Minima((), False, False),
-            fit=_fit(ready, implied),
+            fit=_fit(ready, whole, measured),
             scaled=None,
             residuals=_residuals(evidence.covariance, columns_implied, sd),
             parameters=tuple(Parameter(key, None, _label(model, key), True, None) for key in plan.parameters),
@@ -261,11 +260,13 @@ def _label(model: Model, key: ParameterKey) -> str | None:
     return next((name for name, named in model.names.items() if named == target), None)
 
 
-def _fit(ready: Ready, implied: Implied) -> DistanceFit:
-    own, measured = (of_distances(implied, part)[0].tolist() for part in ("whole", "measurement"))
-    whole = None if implied.whole is None else (own[0], own[1], own[2])
+def _fit(ready: Ready, whole: Compared | None, measured: Compared) -> DistanceFit:
+    def apart(compared: Compared) -> tuple[float, float, float]:
+        found = distances(*compared)
+        return float(found.srmr[0]), float(found.d_uls[0]), float(found.d_g[0])
+
     within: Literal["common factor", "composite"] = "common factor" if ready.consistent else "composite"
-    return DistanceFit(whole, (measured[0], measured[1], measured[2]), within)
+    return DistanceFit(None if whole is None else apart(whole), apart(measured), within)
 
 
 def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:

@@ -20,7 +20,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures
-from dusk_arrow.core.linear_algebra import Array, correlation_from, variance_inflation
+from dusk_arrow.core.linear_algebra import Array, variance_inflation
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.model import Construct
 
@@ -132,9 +132,8 @@ def _reliability(plan: FigurePlan, outcome: Outcome) -> list[Array]:
     return [*reliabilities, *shares, *rhos]
 
 
-def figures(plan: FigurePlan, outcome: Outcome, covariance: Array) -> Figures:
-    """All figures of a batch: an outcome and the covariances (b, p, p) of the columns that it was estimated from."""
-    correlation = correlation_from(covariance)
+def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: Array) -> Figures:
+    """All figures of a batch: an outcome, and the covariances and correlations (b, p, p) of the columns that it was estimated from."""
     b = covariance.shape[0]
     structure, between = plan.program.structure, outcome.structure.between
     own = (

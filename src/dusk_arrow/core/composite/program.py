@@ -122,8 +122,9 @@ def estimate(program: Program, correlation: Array, start: Array | None = None) -
     """All stages on correlations (b, p, p) of the columns; weights (m, p) of a sample nearby at the `start` save iterations."""
     first_rows = [program.place[n] for n in program.first.names]
     found = find_weights(program.first, correlation, None if start is None else start[first_rows])
-    first_like = None if program.like is None else program.like[first_rows]
-    first_weights = oriented(found.values, correlation, first_like)
+    first_weights = found.values
+    if program.like is not None:
+        first_weights = oriented(first_weights, correlation, program.like[first_rows])
     first = solve(program.first, first_weights, correlation)
     iterations, converged = found.iterations, found.converged
     structure, on_columns = first, {name: first_weights[:, i] for i, name in enumerate(program.first.names)}
@@ -191,38 +192,34 @@ def _of_parts(program: Program, name: str, members: tuple[str, ...], scores: Arr
     return regress(scores, whole, tuple(rows)), scores[:, rows, whole]
 
 
-class Implied(NamedTuple):
-    """Correlations and what implies them (b, q, q): of the whole model, and of its measurement part; None where the whole
-    has none of its own (repeated indicators)."""
-
-    sample: Array
-    whole: Array | None
-    measured: Array
-    measurement: Array
+Compared = tuple[Array, Array]  # correlations and what implies them (b, q, q)
 
 
-def implied_by(program: Program, outcome: Outcome, correlation: Array) -> Implied:
-    """The whole model's from the structure, on its own columns; the measurement part's from the first stage."""
-    first, structure = program.first, program.structure
+def implied_whole(program: Program, outcome: Outcome, correlation: Array) -> Compared | None:
+    """What the whole model implies, on the columns of its structure; None where it has none of its own (repeated indicators)."""
+    if program.repeated:
+        return None
+    sample, blueprint, solution = correlation, program.structure, outcome.structure
+    if program.second is not None:
+        turn = _second_columns(program, outcome.first.weights)
+        sample = turn @ correlation @ np.swapaxes(turn, -1, -2)
+    return sample, implied(blueprint, solution, sample, implied_between(blueprint, solution))
+
+
+def implied_measurement(program: Program, outcome: Outcome, correlation: Array) -> Compared:
+    """What the measurement part implies, from the first stage."""
+    first, own = program.first, outcome.first
     if program.repeated:
         plain = [i for i, block in enumerate(first.blocks) if not block.repeats]
-        reduced = Blueprint(first.columns, tuple(first.blocks[i] for i in plain), (), saturated=True)
-        part = Solution(
-            outcome.first.weights[:, plain],
-            outcome.first.scores[:, plain][:, :, plain],
-            outcome.first.between[:, plain][:, :, plain],
-            outcome.first.loadings[:, plain],
-            outcome.first.across[:, :, plain],
-            outcome.first.rho[:, plain],
-            outcome.first.paths[:, :0],
-            outcome.first.explained[:, plain],
+        first = Blueprint(first.columns, tuple(first.blocks[i] for i in plain), (), saturated=True)
+        own = Solution(
+            own.weights[:, plain],
+            own.scores[:, plain][:, :, plain],
+            own.between[:, plain][:, :, plain],
+            own.loadings[:, plain],
+            own.across[:, :, plain],
+            own.rho[:, plain],
+            own.paths[:, :0],
+            own.explained[:, plain],
         )
-        return Implied(correlation, None, correlation, implied(reduced, part, correlation, part.between))
-    measurement = implied(first, outcome.first, correlation, outcome.first.between)
-    if program.second is None:
-        whole = implied(first, outcome.first, correlation, implied_between(first, outcome.first))
-        return Implied(correlation, whole, correlation, measurement)
-    turn = _second_columns(program, outcome.first.weights)
-    sample = turn @ correlation @ np.swapaxes(turn, -1, -2)
-    whole = implied(structure, outcome.structure, sample, implied_between(structure, outcome.structure))
-    return Implied(sample, whole, correlation, measurement)
+    return correlation, implied(first, own, correlation, own.between)
