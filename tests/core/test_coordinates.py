@@ -11,7 +11,7 @@ from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihoo
 from dusk_arrow.core.covariance.discrepancies.regressions import regressions_of
 from dusk_arrow.core.covariance.figures import FigurePlan
 from dusk_arrow.core.covariance.implied import CompiledModel, lay_out
-from dusk_arrow.core.covariance.solver import TurnedProblem
+from dusk_arrow.core.covariance.objective import TurnedObjective
 from dusk_arrow.core.observations.moments import prepare_products, resample_covariances
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
 from tests.core.populations import Population, case_evidence, fit_cases, fit_matrix, random_population, table_of
@@ -39,7 +39,7 @@ def test_coordinates_are_the_values_at_the_start_and_derivatives_follow_the_chai
     rng = np.random.default_rng(1)
     draw = rng.multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, size=200)
     likelihood, _ = normal_likelihood(np.cov(draw, rowvar=False)[None])
-    problem = TurnedProblem(model, likelihood, found)
+    problem = TurnedObjective(model, likelihood, found)
     x = theta * (1 + 0.05 * rng.normal(size=theta.size)) + 0.01 * rng.normal(size=theta.size)
     one = np.zeros(1, dtype=np.intp)
     _, gradient = problem.evaluate(x[None], one)
@@ -123,10 +123,10 @@ def test_a_variance_whose_minimum_is_beyond_zero_is_found_all_the_same() -> None
     """Logarithms know no negative variances; such resamples are solved by θ itself, and none is lost or bent to zero."""
     table = table_of("A shows in a1..a3\nB shows in b1..b3\nA leads to B")
     truth = random_population(table, 8)
-    values = np.random.default_rng(11).multivariate_normal(np.zeros(6), truth.covariance, 40)
+    values = np.random.default_rng(11).multivariate_normal(np.zeros(6), truth.covariance, 80)
     found = fit_cases(table, values)
     task = BootstrapTask(FigurePlan(found.model), found, case_evidence(values))
-    counts = draw_counts(plan_chunks(200, 4)[0], 40)
+    counts = draw_counts(plan_chunks(200, 4)[0], 80)
     result = run_counts(prepare(task), counts)
     assert result.failed == 0
     assert 0 < (~result.admissible).sum() < 200

@@ -14,6 +14,7 @@ from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.admissibility import admissible
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
 from dusk_arrow.core.covariance.implied import lay_out, matrices, residual_variances
+from dusk_arrow.core.covariance.solver import metric_at, solve, solve_batch
 from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant, resolvent
 from dusk_arrow.core.resampling.intervals import summarise
 from dusk_arrow.core.resampling.plans import (
@@ -210,3 +211,24 @@ def test_streams_go_together_or_in_parts() -> None:
     np.testing.assert_array_equal(few, 1 - np.eye(300))
     left = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300)])
     np.testing.assert_array_equal(left, 1 - np.eye(300))
+
+
+@pytest.mark.parametrize("unit", [1.0, 1000.0])
+def test_a_resample_whose_fit_falls_without_end_has_not_converged(unit: float) -> None:
+    """Of three items the first has communality s₁₂s₁₃/s₂₃: far beyond 1 where s₂₃ is small, a minimum all the same; without end where
+    it is negative. An estimate of where the search happened to stop would be a number of nobody's."""
+    model = lay_out(table_of("A shows in a1..a3"))
+    scale = unit * np.array([1.0, 2.0, 0.5])
+    samples = np.stack(
+        [np.array([[1, 0.5, 0.5], [0.5, 1, s], [0.5, s, 1]]) for s in (0.5, 0.1, 0.012, 0.006, -0.02, -0.1)]
+    )
+    samples = samples * np.outer(scale, scale)
+    healthy, _ = normal_likelihood(samples[:1])
+    start = solve(model, healthy, np.array([2.0, 0.5, *(0.5 * scale**2), 0.5 * unit**2])).theta
+    found, usable = normal_likelihood(samples)
+    theta, value, done = solve_batch(model, found, usable, start, metric_at(model, healthy, start))
+    assert done.tolist() == [True, True, True, True, False, False]
+    assert value[done] == pytest.approx(0, abs=1e-9)
+    variance = samples[:, 0, 1] * samples[:, 0, 2] / samples[:, 1, 2]
+    at = [p.index for p in model.table.parameters if p.words == "variance of A"]
+    assert theta[done][:, at[0]] == pytest.approx(variance[done], rel=1e-4)

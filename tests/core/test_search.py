@@ -20,7 +20,7 @@ from dusk_arrow.core.covariance.solver import attempt_many
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.observations.evidence import Evidence, gather
 from dusk_arrow.core.observations.screening import check_covariance
-from tests.core.populations import THREE, free_words, population, random_population, table_of
+from tests.core.populations import THREE, fit_matrix, free_words, population, random_population, table_of
 
 TWO = "A shows in x1, x2, x3\nB shows in x4, x5, x6"
 NAMES = ("x1", "x2", "x3", "x4", "x5", "x6")
@@ -171,3 +171,17 @@ def test_columns_that_are_nearly_copies_are_reached_or_refused(noise: float, cop
     assert marker.solution.converged
     assert unit.solution.converged
     assert marker.solution.discrepancy == pytest.approx(unit.solution.discrepancy, abs=1e-6)
+
+
+@pytest.mark.parametrize("scaling", ["marker", "unit-variance"])
+@pytest.mark.parametrize("last", [0.1, 0.03, 0.012, -0.02, -0.1])
+def test_a_fit_that_falls_without_end_is_no_solution(last: float, scaling: Scaling) -> None:
+    """Of three items the first has communality s₁₂s₁₃/s₂₃, a minimum however far beyond 1 it is; where s₂₃ is negative F falls to
+    values without end, and wherever a search stops on the way is nobody's estimate."""
+    table = table_of("A shows in a1..a3", scaling)
+    found = fit_matrix(table, np.array([[1, 0.5, 0.5], [0.5, 1, last], [0.5, last, 1]]), 300)
+    assert found.solution.converged == (last > 0)
+    if last > 0:
+        assert found.solution.discrepancy == pytest.approx(0, abs=1e-9)
+        error = dict(zip(free_words(table), found.point.theta, strict=True))["variance of a1"]
+        assert error == pytest.approx(1 - 0.25 / last, rel=1e-4)

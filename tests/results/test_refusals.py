@@ -150,7 +150,7 @@ def test_a_computation_that_breaks_off_is_told(monkeypatch: pytest.MonkeyPatch) 
 
 def test_resamples_that_fail_are_counted_and_told() -> None:
     """Twenty cases with weak items: many resamples have no admissible solution, and the intervals say so."""
-    weak = simulated(3, 25, loading=0.3)
+    weak = simulated(7, 25, loading=0.3)
     analysis = analyse(parse(ONE), weak, Settings(bootstrap=20, seed=1))
     assert analysis.outcome == "estimated"
     assert analysis.bootstrap is not None

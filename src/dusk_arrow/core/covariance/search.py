@@ -10,8 +10,9 @@ from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepan
 from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
 from dusk_arrow.core.covariance.figures import standardize
 from dusk_arrow.core.covariance.implied import CompiledModel, all_values, spread
+from dusk_arrow.core.covariance.objective import Objective
 from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
-from dusk_arrow.core.covariance.solver import Problem, Solution, attempt, attempt_many, quasi_newton
+from dusk_arrow.core.covariance.solver import PATIENT, Solution, attempt, attempt_many, quasi_newton
 from dusk_arrow.core.linear_algebra import Array
 
 STARTS = 12
@@ -46,7 +47,7 @@ def _negative_variance(model: CompiledModel, theta: Array) -> bool:
 
 
 def _flat(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> bool:
-    values = Problem(model, discrepancy).curvature(theta[None], ONLY).values[0]
+    values = Objective(model, discrepancy).curvature(theta[None], ONLY).values[0]
     return bool(values[0] < FLAT * values[-1])
 
 
@@ -97,11 +98,18 @@ def search(model: CompiledModel, discrepancy: Discrepancy, start: Array, n: int)
         found += _pursued(form.model, discrepancy, found)
     candidates = [first, *(s for s in (_original(form, one) for one in found) if s is not None)]
     settled = sorted((s for s in candidates if s.converged), key=lambda s: s.discrepancy)
-    if not settled:
-        return Search(min(candidates, key=lambda s: s.discrepancy), ())
-    lowest = settled[0]
-    if first.converged and first.discrepancy - lowest.discrepancy <= APART:
-        lowest = first  # the same minimum: the figures of an undoubted fit stay as they are
+    lowest = None
+    while settled and lowest is None:
+        # The first solution where it is at the same minimum: the figures of an undoubted fit stay as they are.
+        near = [i for i, s in enumerate(settled) if s is first and s.discrepancy - settled[0].discrepancy <= APART]
+        at = near[0] if near else 0
+        rested = _rested(model, discrepancy, settled.pop(at))
+        if rested.converged:
+            lowest = rested
+        candidates.append(rested)
+    if lowest is None:
+        return Search(min((s for s in candidates if not s.converged), key=lambda s: s.discrepancy), ())
+    settled = sorted([lowest, *settled], key=lambda s: s.discrepancy)
     minima: list[float] = []
     for one in settled:
         if not minima or one.discrepancy - minima[-1] > APART:
@@ -116,6 +124,19 @@ def _original(form: UnitVariance, found: Solution) -> Solution | None:
         return None
     theta = form.back(found.theta)
     return None if theta is None else replace(found, theta=theta)
+
+
+def _rested(model: CompiledModel, discrepancy: Discrepancy, found: Solution) -> Solution:
+    """What has converged, if it has come to rest, or where patience leads from it; else it has not converged."""
+    objective = Objective(replace(model, split=None), discrepancy)
+
+    def rests(one: Solution) -> bool:
+        return one.converged and bool(objective.at_rest(one.theta[None], ONLY)[0])
+
+    if rests(found):
+        return found
+    followed = attempt_many(objective.model, discrepancy, found.theta[None], PATIENT)[0]
+    return followed if rests(followed) else replace(found, converged=False)
 
 
 def _pursued(model: CompiledModel, discrepancy: Discrepancy, found: list[Solution]) -> list[Solution]:

@@ -7,7 +7,7 @@ fixed metric.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from dusk_arrow.core.covariance.coordinates import Coordinates, coordinates_at
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
 from dusk_arrow.core.covariance.implied import CompiledModel
+from dusk_arrow.core.covariance.objective import Curvature, Objective, TurnedObjective, decompose, scale_of
 from dusk_arrow.core.linear_algebra import Array
 
 CONVERGED = 1e-6
@@ -46,90 +47,15 @@ class State(NamedTuple):
     iterations: NDArray[np.intp]
 
 
-class Problem(NamedTuple):
-    """What is minimised: a model and a discrepancy with a batch of samples in it."""
-
-    model: CompiledModel
-    discrepancy: Discrepancy
-
-    def evaluate(self, theta: Array, at: NDArray[np.intp]) -> tuple[Array, Array]:
-        """F and gradient of some members of the batch; F is infinite outside the domain."""
-        try:
-            return self.discrepancy.evaluate(self.model, theta, at)
-        except np.linalg.LinAlgError:
-            return np.full(at.size, np.inf), np.zeros_like(theta)
-
-    def take(self, at: NDArray[np.intp]) -> Problem:
-        """Some members of the batch."""
-        return self._replace(discrepancy=self.discrepancy.take(at))
-
-    def curvature(self, theta: Array, at: NDArray[np.intp]) -> Curvature:
-        """Expected second derivatives at θ (b, q), decomposed; units of the parameters do not matter."""
-        found = self.discrepancy.curvature(self.model, theta, at)
-        found = np.where(np.isfinite(found), found, 0.0)
-        return _decompose(found, _scale(found))
-
-    def exact_curvature(self, theta: Array, at: NDArray[np.intp]) -> Curvature:
-        """The second derivatives themselves at θ (b, q), in the scale of the expected ones."""
-        scale = _scale(self.discrepancy.curvature(self.model, theta, at))
-        exact = [self.discrepancy.exact(self.model, one, int(i)) for one, i in zip(theta, at, strict=True)]
-        found = np.stack(exact)
-        return _decompose(np.where(np.isfinite(found), found, 0.0), scale)
-
-
-class TurnedProblem(NamedTuple):
-    """The same in other coordinates."""
-
-    model: CompiledModel
-    discrepancy: Discrepancy
-    coordinates: Coordinates
-
-    def evaluate(self, x: Array, at: NDArray[np.intp]) -> tuple[Array, Array]:
-        """F and its gradient by the coordinates x (b, q)."""
-        units = self.coordinates.units(x)
-        theta = self.coordinates.theta(x, units)
-        value, gradient = Problem(self.model, self.discrepancy).evaluate(theta, at)
-        return value, self.coordinates.gradient(theta, units, gradient)
-
-    def take(self, at: NDArray[np.intp]) -> TurnedProblem:
-        """Some members of the batch."""
-        return self._replace(discrepancy=self.discrepancy.take(at))
-
-
-class Curvature(NamedTuple):
-    """Expected second derivatives scaled to a unit diagonal: eigenvalues (b, q), vectors (b, q, q), scale (b, q)."""
-
-    values: Array
-    vectors: Array
-    scale: Array
-
-    def metric(self) -> Array:
-        """The inverse curvature (b, q, q), kept positive definite."""
-        floor = 1e-8 * self.values[:, -1:]
-        scaled = (self.vectors / np.maximum(self.values, floor)[:, None, :]) @ np.swapaxes(self.vectors, 1, 2)
-        result: Array = scaled / (self.scale[:, :, None] * self.scale[:, None, :])
-        return result
-
-
-def _scale(curvature: Array) -> Array:
-    result: Array = np.sqrt(np.maximum(np.diagonal(curvature, axis1=1, axis2=2), 1e-300))
-    return result
-
-
-def _decompose(matrix: Array, scale: Array) -> Curvature:
-    values, vectors = np.linalg.eigh(matrix / (scale[:, :, None] * scale[:, None, :]))
-    return Curvature(values, vectors, scale)
-
-
 def _score(
-    problem: Problem, state: State, steps: int, tolerance: float, exact: bool = False
+    objective: Objective, state: State, steps: int, tolerance: float, exact: bool = False
 ) -> tuple[State, Curvature]:
     """Up to `steps` damped scoring steps for every member; stops where F no longer falls. Also the last curvature seen
     of each member, the identity where there was none."""
     theta, value, size, iterations = (np.array(part) for part in state)
     damping = np.zeros(value.size)
     active = np.arange(value.size)
-    current_value, gradient = problem.evaluate(theta, active)
+    current_value, gradient = objective.evaluate(theta, active)
     value[:] = current_value
     b, q = theta.shape
     last = Curvature(np.ones((b, q)), np.broadcast_to(np.eye(q), (b, q, q)).copy(), np.ones((b, q)))
@@ -137,7 +63,7 @@ def _score(
         active = active[np.isfinite(value[active])]
         if active.size == 0:
             break
-        decompose = problem.exact_curvature if exact else problem.curvature
+        decompose = objective.exact_curvature if exact else objective.curvature
         here = decompose(theta[active], active)
         for kept_part, part in zip(last, here, strict=True):
             kept_part[active] = part
@@ -156,7 +82,7 @@ def _score(
             inverse = np.where(kept[waiting], 1.0 / (values[waiting] + damping[who, None]), 0.0)
             move = np.einsum("bkq,bq->bk", here.vectors[waiting], along[waiting] * inverse) / here.scale[waiting]
             trial = theta[who] - move
-            trial_value, trial_gradient = problem.evaluate(trial, who)
+            trial_value, trial_gradient = objective.evaluate(trial, who)
             slope = (gradient[who] * move).sum(axis=1)
             better = trial_value <= value[who] - 1e-4 * slope + SLACK
             good = who[better]
@@ -199,7 +125,7 @@ def _direction(gradient: Array, metric: Array, changes: list[Change]) -> Array:
 
 
 def _descend(
-    problem: Problem | TurnedProblem, state: State, metric: Array, scale: Array, most: int, tolerance: float
+    objective: Objective | TurnedObjective, state: State, metric: Array, scale: Array, most: int, tolerance: float
 ) -> State:
     """Batched L-BFGS on a fixed metric. Members leave the batch where they can get no lower, or have converged.
 
@@ -209,13 +135,13 @@ def _descend(
     """
     theta, value, size, iterations = (np.array(part) for part in state)
     active = np.arange(value.size)
-    value_active, gradient = problem.evaluate(theta, active)
+    value_active, gradient = objective.evaluate(theta, active)
     value[:] = value_active
     inside = np.isfinite(value_active)
     own = metric.ndim == 3
     if not inside.all():
         active, value_active, gradient = active[inside], value_active[inside], gradient[inside]
-        problem = problem.take(active)
+        objective = objective.take(active)
     metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
     size[active] = np.abs(gradient / scale).max(axis=1, initial=0.0)
     current = theta[active]
@@ -241,7 +167,7 @@ def _descend(
         done |= stuck
         if done.sum() > (0.0 if own else SPARE * done.size):
             at = np.flatnonzero(~done)
-            problem = problem.take(at)
+            objective = objective.take(at)
             active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
             done = done[at]
             direction, slope = direction[at], slope[at]
@@ -253,14 +179,14 @@ def _descend(
         length = np.ones(active.size)
         direction[done] = 0.0  # they stay where they are until they are parted from
         trial = current + direction
-        trial_value, trial_gradient = problem.evaluate(trial, np.arange(active.size))
+        trial_value, trial_gradient = objective.evaluate(trial, np.arange(active.size))
         for _ in range(8):
             worse = np.flatnonzero(~(done | (trial_value <= value_active + 1e-4 * length * slope + SLACK)))
             if worse.size == 0:
                 break
             length[worse] *= 0.4
             trial[worse] = current[worse] + length[worse, None] * direction[worse]
-            trial_value[worse], trial_gradient[worse] = problem.evaluate(trial[worse], worse)
+            trial_value[worse], trial_gradient[worse] = objective.evaluate(trial[worse], worse)
         stuck = ~(done | (trial_value <= value_active + 1e-4 * length * slope + SLACK))
         iterations[active[~(done | stuck)]] += 1
         changes = [*changes, _change(trial - current, trial_gradient - gradient)][-(MEMORY if own else SHORT_MEMORY) :]
@@ -281,16 +207,17 @@ class Phase(NamedTuple):
 
 
 THOROUGH = (Phase(False, 2, 40), Phase(False, 40, 40), Phase(True, 12, 0))
+PATIENT = (*3 * (Phase(True, 4, 100),), Phase(True, 12, 0))  # where a valley is long, or leads down without end
 BRIEF = (Phase(False, 2, 25), Phase(False, 8, 20))  # for many starts, most of which lead to one place
 
 
-def _refine(problem: Problem, state: State, tolerance: float, phases: tuple[Phase, ...] = THOROUGH) -> State:
+def _refine(objective: Objective, state: State, tolerance: float, phases: tuple[Phase, ...] = THOROUGH) -> State:
     """Scoring and descent on the metric found there, then exact second derivatives, for those not yet converged."""
     for exact, steps, descent in phases:
         open_ = np.flatnonzero(~(state.gradient_size < tolerance))
         if open_.size == 0:
             break
-        part = problem.take(open_)
+        part = objective.take(open_)
         begin = State(*(field[open_] for field in state))
         found, here = _score(part, begin, steps, tolerance, exact)
         if descent and not (found.gradient_size < tolerance).all():
@@ -309,13 +236,13 @@ def quasi_newton(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -
     """Where a BFGS descent leads from a start (q,) at which scoring failed."""
     from scipy.optimize import minimize  # loaded late: it takes long, and most fits do not need it
 
-    problem = Problem(model, discrepancy)
+    objective = Objective(model, discrepancy)
 
-    def objective(values: Array) -> tuple[float, Array]:
-        value, gradient = problem.evaluate(values[None, :], ONLY)
+    def single(values: Array) -> tuple[float, Array]:
+        value, gradient = objective.evaluate(values[None, :], ONLY)
         return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(values))
 
-    found: Array = minimize(objective, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
+    found: Array = minimize(single, theta, jac=True, method="BFGS", options={"maxiter": 300}).x
     return found
 
 
@@ -326,10 +253,10 @@ def attempt_many(
     if starts.shape[0] == 0:
         return []
     if model.n_free == 0:
-        value, _ = Problem(model, discrepancy).evaluate(starts[:1], ONLY)
+        value, _ = Objective(model, discrepancy).evaluate(starts[:1], ONLY)
         return [Solution(starts[0], float(value[0]), bool(np.isfinite(value[0])), 0, 0.0)]
     alike = discrepancy.take(np.zeros(starts.shape[0], dtype=np.intp))
-    state = _refine(Problem(model, alike), _begin(starts), ASKED, phases)
+    state = _refine(Objective(model, alike), _begin(starts), ASKED, phases)
     return [
         Solution(theta, float(value), bool(size < CONVERGED), int(iterations), float(size))
         for theta, value, size, iterations in zip(*state, strict=True)
@@ -370,7 +297,7 @@ def metric_at(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> M
     found = discrepancy.nearby_curvature(model, theta)[None]
     plain = np.where(np.isfinite(found), found, 0.0)
     turned = slopes.T @ plain @ slopes
-    there, here = _decompose(plain, _scale(plain)), _decompose(turned, _scale(turned))
+    there, here = decompose(plain, scale_of(plain)), decompose(turned, scale_of(turned))
     return Metric(here.metric()[0], here.scale[0], coordinates, there.metric()[0], there.scale[0])
 
 
@@ -380,27 +307,34 @@ def solve_batch(
     """Solutions for a batch of samples near a known one: θ (b, q), F (b,), converged (b,).
 
     Where they are known directly nothing is searched for; else descent from `start` (q,) on one metric in its coordinates, and by θ
-    itself for those that find no minimum there. What is left is refined on metrics of its own, and the rest goes to the
-    safeguarded solver one by one. A sample that is not `usable` is reported as not converged.
+    itself for those that find no minimum there. What is left is refined on metrics of its own, and what has then not come to rest is
+    followed with patience. A sample whose F falls without end has not converged, nor has one that is not `usable`.
     """
     known = discrepancy.direct(model)
     if known is not None and known[2][usable].all():
         return known[0], known[1], usable
-    turned = TurnedProblem(model, discrepancy, metric.coordinates)
+    turned = TurnedObjective(model, discrepancy, metric.coordinates)
     state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
     state = _descend(turned, state, metric.inverse, metric.scale, 30, RESAMPLED)
     units = metric.coordinates.units(state.theta)
     state = state._replace(theta=metric.coordinates.theta(state.theta, units))
-    everything = Problem(model, discrepancy)
+    everything = Objective(model, discrepancy)
     open_ = np.flatnonzero(~(state.gradient_size < RESAMPLED))
     if open_.size:  # such as variances whose minimum is beyond zero
         again = _begin(np.broadcast_to(start, (open_.size, start.size)))
         again = _descend(everything.take(open_), again, metric.plain_inverse, metric.plain_scale, 30, RESAMPLED)
         for whole, part in zip(state, again, strict=True):
             whole[open_] = part
+    everything = everything._replace(model=replace(model, split=None))  # the short way stops at negative variances
     state = _refine(everything, state, ASKED)
-    theta, value, done = state.theta, state.value, state.gradient_size < CONVERGED
-    for index in np.flatnonzero(usable & ~done):
-        single = solve(model, discrepancy.take(np.array([index])), start)
-        theta[index], value[index], done[index] = single.theta, single.discrepancy, single.converged
-    return theta, value, done & usable
+    done = state.gradient_size < ASKED
+    left = np.flatnonzero(usable & ~done)
+    if left.size:
+        remaining = everything.take(left)
+        begin = State(*(field[left] for field in state))
+        begin.theta[~np.isfinite(begin.value)] = start
+        found = _refine(remaining, begin, ASKED, PATIENT)
+        for whole, part in zip(state, found, strict=True):
+            whole[left] = part
+        done[left] = (found.gradient_size < CONVERGED) & remaining.at_rest(found.theta, np.arange(left.size))
+    return state.theta, state.value, done & usable
