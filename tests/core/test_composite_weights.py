@@ -123,10 +123,11 @@ def test_mode_b_of_two_blocks_is_canonical_correlation() -> None:
 
 @pytest.mark.parametrize("scheme", SCHEMES)
 @pytest.mark.parametrize("modes", ["AAAA", "BAAA", "ABAB"])
-def test_weights_are_a_fixed_point(scheme: Scheme, modes: str) -> None:
+@pytest.mark.parametrize("paths", [PATHS, [(0, 3), (1, 3), (2, 3)]], ids=["linked", "causes apart"])
+def test_weights_are_a_fixed_point(scheme: Scheme, modes: str, paths: list[tuple[int, int]]) -> None:
     """At the end the equations of the algorithm hold: each composite is what its neighbours say of its block."""
     sample = random_correlation(13, 5)
-    plan = blueprint([3, 4, 3, 3], PATHS, modes=modes, scheme=scheme)
+    plan = blueprint([3, 4, 3, 3], paths, modes=modes, scheme=scheme)
     weights = find_weights(plan, sample[None]).values
     assert ((weights @ sample) * weights).sum(axis=-1) == pytest.approx(np.ones((1, 4)), abs=1e-12)
     proxies = inner_weights(plan, weights @ sample @ np.swapaxes(weights, -1, -2)) @ weights
@@ -219,13 +220,14 @@ def test_constructs_run_with_most_of_their_indicators_or_with_another_sample() -
     plan = blueprint([3, 4], [(0, 1)])
     weights = find_weights(plan, sample[None]).values
     assert np.all(np.where(weights != 0, weights @ sample, 0).sum(axis=-1) > 0)
+    assert find_weights(plan, sample[None], -weights[0]).values == pytest.approx(weights, abs=1e-7)
 
     assert oriented(weights, sample[None], like=-weights[0]) == pytest.approx(-weights)
 
 
 def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else() -> None:
     """A geometric approach is ended at once; what moves away from a point, or turns about it in ever wider swings, is not drawn to it."""
-    ends = np.array([[0.4, -0.2, 0.7]])
+    ends = np.array([[0.4], [-0.2], [0.7]])
     for rate, hastens in ((0.3, True), (0.85, True), (-0.6, True), (1.2, False), (-1.5, False)):
         weights = [ends + 0.1]
         for _ in range(2):

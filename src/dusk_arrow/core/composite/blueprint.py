@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +34,20 @@ class Block:
     def single(self) -> bool:
         """Whether one column stands for it."""
         return len(self.columns) == 1
+
+
+class Neighbours(NamedTuple):
+    """The columns of every block (m, k), the shorter ones filled up, and which are filled; pairs of blocks (l,) whose correlations are
+    needed, into one and out of the other: every block with itself, then the `links` by the first, then antecedents of one outcome
+    that are not linked. `heads` are the blocks that are linked, and `begins` where the links of each begin."""
+
+    places: NDArray[np.intp]
+    filled: NDArray[np.bool_]
+    into: NDArray[np.intp]
+    out_of: NDArray[np.intp]
+    links: int
+    heads: NDArray[np.intp]
+    begins: NDArray[np.intp]
 
 
 def _into(pairs: tuple[tuple[int, int], ...]) -> dict[int, tuple[int, ...]]:
@@ -73,17 +87,6 @@ class Blueprint:
         return found
 
     @cached_property
-    def memberships(self) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-        """Every column of every block: the block's row and the column, by block."""
-        rows, columns = np.nonzero(self.member)
-        return rows, columns
-
-    @cached_property
-    def begins(self) -> NDArray[np.intp]:
-        """Where each block's memberships begin (m,)."""
-        return np.searchsorted(self.memberships[0], np.arange(len(self.blocks)))
-
-    @cached_property
     def linked(self) -> NDArray[np.bool_]:
         """Which blocks are neighbours (m, m)."""
         m = len(self.blocks)
@@ -93,6 +96,20 @@ class Blueprint:
         for source, target in (*self.paths, *self.links):
             found[source, target] = found[target, source] = True
         return found
+
+    @cached_property
+    def neighbours(self) -> Neighbours:
+        """Whose correlations an iteration of the weights needs."""
+        m, widest = len(self.blocks), max(len(block.columns) for block in self.blocks)
+        places, filled = np.zeros((m, widest), dtype=np.intp), np.zeros((m, widest), dtype=bool)
+        for row, block in enumerate(self.blocks):
+            places[row, : len(block.columns)], filled[row, : len(block.columns)] = block.columns, True
+        links = [(int(row), int(other)) for row, other in np.argwhere(self.linked)]
+        beside = [(a, b) for found in self.inner_antecedents.values() for a in found for b in found if a != b]
+        pairs = [*((row, row) for row in range(m)), *links, *(p for p in dict.fromkeys(beside) if p not in set(links))]
+        into, out_of = np.array(pairs).T
+        heads, begins = np.unique(into[m : m + len(links)], return_index=True)
+        return Neighbours(places, filled, into, out_of, len(links), heads, begins)
 
     @cached_property
     def antecedents(self) -> dict[int, tuple[int, ...]]:

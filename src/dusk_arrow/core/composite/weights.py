@@ -10,8 +10,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.composite.blueprint import Blueprint
-from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, swept
+from dusk_arrow.core.composite.blueprint import Blueprint, Neighbours
+from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, slices, swept
 
 TOLERANCE, NEARBY = 1e-9, 1e-8  # of a sample, and of what starts at the weights of one nearby
 MOST_ITERATIONS = 2000
@@ -62,60 +62,129 @@ def inner_weights(blueprint: Blueprint, between: Array) -> Array:
     return found
 
 
-def _within_inverses(blueprint: Blueprint, correlation: Array) -> list[tuple[slice, Array]]:
-    """For every block of mode B its places among the memberships, and the inverse of their correlations (b, k, k)."""
-    found = []
-    rows, columns = blueprint.memberships
+def _within_inverses(near: Neighbours, blueprint: Blueprint, pieces: Array) -> list[tuple[slice, Array]]:
+    """For every block of mode B its places among the weights, and the inverse of its columns' correlations (k, k, b)."""
+    found, widest = [], near.places.shape[1]
     for row, block in enumerate(blueprint.blocks):
         if block.mode != "B" or block.single:
             continue
-        own = slice(*np.searchsorted(rows, (row, row + 1)).tolist())
-        within = correlation[:, columns[own, None], columns[own]]
+        k = len(block.columns)
+        within = np.moveaxis(pieces[row, :k, :k], -1, 0)
         good = positive_definite(within)
-        safe = np.where(good[..., None, None], within, np.eye(len(block.columns)))
-        found.append((own, np.where(good[..., None, None], np.linalg.inv(safe), np.nan)))
+        safe = np.where(good[:, None, None], within, np.eye(k))
+        inverse = np.where(good[:, None, None], np.linalg.inv(safe), np.nan)
+        found.append((slice(row * widest, row * widest + k), np.ascontiguousarray(np.moveaxis(inverse, 0, -1))))
     return found
 
 
-class _Scores:
-    """Scores of weights (b, k) in the order of the memberships, which need not give variance 1: their covariances with the columns
-    (b, m, p), their standard deviations (b, m), nan where there is none, and which way they run (b, m)."""
-
-    def __init__(self, blueprint: Blueprint, weights: Array, correlation: Array) -> None:
-        rows, columns = blueprint.memberships
-        self.spread = np.zeros((weights.shape[0], *blueprint.member.shape))
-        self.spread[:, rows, columns] = weights
-        self.along = self.spread @ correlation
-        own = self.along[:, rows, columns]
-        variance = np.add.reduceat(own * weights, blueprint.begins, axis=1)
-        with np.errstate(invalid="ignore"):
-            self.sd = np.sqrt(np.where(variance > 0, variance, np.nan))
-        self.unit = weights / self.sd[:, rows]
-        self.runs = np.add.reduceat(own, blueprint.begins, axis=1)
-
-    def members(self, rows: NDArray[np.intp]) -> None:
-        """Parts from all others of the batch."""
-        for name, value in vars(self).items():
-            setattr(self, name, value[rows])
-
-    def drawn(self, blueprint: Blueprint) -> Array:
-        """What each construct draws from its neighbours at its own columns (b, k)."""
-        rows, columns = blueprint.memberships
-        between = (self.along @ np.swapaxes(self.spread, -1, -2)) / (self.sd[:, :, None] * self.sd[:, None, :])
-        result: Array = ((inner_weights(blueprint, between) / self.sd[:, None, :]) @ self.along)[:, rows, columns]
-        return result
-
-
 def hastened(made: Array, apart: Array, before: tuple[Array, Array] | None) -> Array:
-    """Where two iterations point to (b, k): what they made and how far that is from what they were made of. As far on as would be
+    """Where two iterations point to (k, b): what they made and how far that is from what they were made of. As far on as would be
     right if every further iteration lessened the distance as the last did (Anderson 1965, of depth 1), where it did lessen it."""
     if before is None:
         return made
     bent = apart - before[1]
     with np.errstate(invalid="ignore", divide="ignore"):
-        on = -np.vecdot(apart, bent) / np.vecdot(bent, bent)
+        on = -np.einsum("kb,kb->b", apart, bent) / np.einsum("kb,kb->b", bent, bent)
     on = np.where((on > BACK) & (on < AHEAD), on, 0.0)
-    return np.asarray(made + on[:, None] * (made - before[0]))
+    return np.asarray(made + on * (made - before[0]))
+
+
+class _Sample:
+    """Correlations (b, p, p) cut into the pieces that iterations need, a batch's members last: (l, k, k, b)."""
+
+    def __init__(self, blueprint: Blueprint, correlation: Array) -> None:
+        self.blueprint, self.near = blueprint, blueprint.neighbours
+        near = self.near
+        rows, columns = near.places[near.into], near.places[near.out_of]
+        self.pieces = np.ascontiguousarray(np.moveaxis(correlation[:, rows[:, :, None], columns[:, None]], 0, -1))
+        if not near.filled.all():
+            self.pieces *= (near.filled[near.into][:, :, None] & near.filled[near.out_of][:, None])[..., None]
+        self.within = _within_inverses(near, blueprint, self.pieces)
+
+    def take(self, at: NDArray[np.intp]) -> None:
+        """Parts from all other members."""
+        self.pieces = self.pieces[..., at]
+        self.within = [(own, inverse[..., at]) for own, inverse in self.within]
+
+    def along(self, weights: Array, count: int | None = None) -> Array:
+        """Covariances (l, k, b) of the columns of one block of every pair (or of the first so many) with the scores of the other."""
+        spread = weights.reshape(*self.near.places.shape, -1)
+        result: Array = np.einsum("ljkb,lkb->ljb", self.pieces[:count], spread[self.near.out_of[:count]])
+        return result
+
+    def deviations(self, weights: Array, along: Array) -> Array:
+        """Standard deviations (m, b) of the scores, nan where there is none."""
+        own = weights.reshape(*self.near.places.shape, -1)
+        variance = np.einsum("mjb,mjb->mb", along[: len(own)], own)
+        with np.errstate(invalid="ignore"):
+            result: Array = np.sqrt(np.where(variance > 0, variance, np.nan))
+        return result
+
+    def unit(self, weights: Array) -> Array:
+        """The weights of scores with variance 1."""
+        sd = self.deviations(weights, self.along(weights, len(self.near.places)))
+        result: Array = weights / np.repeat(sd, self.near.places.shape[1], axis=0)
+        return result
+
+    def drawn(self, weights: Array) -> Array:
+        """What an iteration makes of weights (k, b), in a length that says nothing."""
+        near, m = self.near, len(self.near.places)
+        along = self.along(weights)
+        sd = self.deviations(weights, along)
+        into, out_of = near.into[m:], near.out_of[m:]
+        own = weights.reshape(*near.places.shape, -1)
+        between = np.zeros((weights.shape[-1], m, m))
+        between[:, np.arange(m), np.arange(m)] = 1.0
+        scores = np.einsum("ljb,ljb->lb", along[m:], own[into])
+        between[:, into, out_of] = (scores / (sd[into] * sd[out_of])).T
+        links = near.links
+        inner = inner_weights(self.blueprint, between)[:, into[:links], out_of[:links]].T / sd[out_of[:links]]
+        made = np.zeros_like(own)
+        made[near.heads] = np.add.reduceat(along[m : m + links] * inner[:, None], near.begins, axis=0)
+        found = made.reshape(weights.shape)
+        for rows, inverse in self.within:
+            found[rows] = np.einsum("jkb,kb->jb", inverse, found[rows])
+        return found
+
+
+def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> tuple[Array, Array, Array]:
+    """Weights (k, b) of all places, turned so that loadings have a positive sum, the iterations, and which converged."""
+    near, b = blueprint.neighbours, correlation.shape[0]
+    sample = _Sample(blueprint, correlation)
+    begin = near.filled.astype(float) if start is None else near.filled * np.take_along_axis(start, near.places, axis=1)
+    values = sample.unit(np.repeat(begin.reshape(-1, 1), b, axis=1))
+    iterations, converged = np.zeros(b, dtype=np.intp), np.zeros(b, dtype=bool)
+    active = np.flatnonzero(np.isfinite(values).all(axis=0))
+    weights, whole = values, sample.pieces[: len(near.places)]
+    if active.size < b:
+        sample.take(active)
+        weights = values[:, active]
+    tolerance = TOLERANCE if start is None else NEARBY
+    done = np.zeros(active.size, dtype=bool)
+    before: tuple[Array, Array] | None = None
+    for iteration in range(1, MOST_ITERATIONS + 1):
+        if active.size == 0:
+            break
+        made = sample.drawn(weights)
+        made = sample.unit(made) if start is None else made / np.sqrt(np.einsum("kb,kb->b", made, made))
+        apart = made - weights
+        change = np.abs(apart).max(axis=0)
+        ended = ~done & ~((change >= tolerance) & (iteration < MOST_ITERATIONS))
+        at = active[ended]
+        values[:, at], iterations[at], converged[at] = made[:, ended], iteration, change[ended] < tolerance
+        done |= ended
+        weights = made if start is None else hastened(made, apart, before)
+        before = made, apart
+        if done.sum() > SPARE * done.size:
+            going = np.flatnonzero(~done)
+            active, done, weights = active[going], done[going], weights[:, going]
+            before = made[:, going], apart[:, going]
+            sample.take(going)
+    sample.pieces = whole
+    along = sample.along(values, len(near.places))
+    sd = sample.deviations(values, along)
+    turn = np.where(along.sum(axis=1) < 0, -1.0, 1.0) / sd
+    return values * np.repeat(turn, near.places.shape[1], axis=0), iterations, converged
 
 
 def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None = None) -> Weights:
@@ -123,48 +192,15 @@ def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None =
     construct turned so that the sum of its loadings is positive. A member whose largest change of a weight stays below 1e-9 has
     converged and is left as it is; one with an impossible value on the way has not. From a start nearby iterations are hastened,
     on weights whose length is 1, and 1e-8 is enough."""
-    b, (rows, columns) = correlation.shape[0], blueprint.memberships
-    tolerance = TOLERANCE if start is None else NEARBY
-    begin = np.ones(rows.size) if start is None else start[rows, columns]
-    now = _Scores(blueprint, np.broadcast_to(begin, (b, rows.size)), correlation)
-    values = now.unit.copy()
+    near, b = blueprint.neighbours, correlation.shape[0]
+    rows, places = np.nonzero(near.filled)
+    found = np.zeros((b, *blueprint.member.shape))
     iterations, converged = np.zeros(b, dtype=np.intp), np.zeros(b, dtype=bool)
-    active = np.flatnonzero(np.isfinite(values).all(axis=1))
-    now.members(active)
-    sample, weights = (correlation, now.unit) if active.size == b else (correlation[active], now.unit)
-    within = _within_inverses(blueprint, sample)
-    done = np.zeros(active.size, dtype=bool)
-    before: tuple[Array, Array] | None = None
-    for iteration in range(1, MOST_ITERATIONS + 1):
-        if active.size == 0:
-            break
-        made = now.drawn(blueprint)
-        for own, inverse in within:
-            made[:, own] = (inverse @ made[:, own, None])[..., 0]
-        if start is None:
-            now = _Scores(blueprint, made, sample)
-            made = now.unit
-        else:
-            made /= np.sqrt(np.vecdot(made, made))[:, None]
-        apart = made - weights
-        change = np.abs(apart).max(axis=1)
-        ended = ~done & ~((change >= tolerance) & (iteration < MOST_ITERATIONS))
-        at = active[ended]
-        values[at], iterations[at], converged[at] = made[ended], iteration, change[ended] < tolerance
-        done |= ended
-        weights = made if start is None else hastened(made, apart, before)
-        before = made, apart
-        if done.sum() > SPARE * done.size:
-            going = np.flatnonzero(~done)
-            active, sample, done, weights = active[going], sample[going], done[going], weights[going]
-            before = made[going], apart[going]
-            within = [(own, inverse[going]) for own, inverse in within]
-            now.members(going)
-        if start is not None:
-            now = _Scores(blueprint, weights, sample)
-    whole = _Scores(blueprint, values, correlation)
-    whole.spread[:, rows, columns] = whole.unit * np.where(whole.runs < 0, -1.0, 1.0)[:, rows]
-    return Weights(whole.spread, iterations, converged)
+    for begin, end in slices(b, near.into.size * near.places.shape[1] ** 2):
+        part = slice(begin, end)
+        values, iterations[part], converged[part] = _iterate(blueprint, correlation[part], start)
+        found[part, rows, near.places[rows, places]] = values[near.filled.ravel()].T
+    return Weights(found, iterations, converged)
 
 
 def oriented(weights: Array, correlation: Array, like: Array) -> Array:
