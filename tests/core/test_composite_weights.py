@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dusk_arrow.core import linear_algebra
 from dusk_arrow.core.composite.blueprint import Block, Blueprint, OuterMode, Scheme
 from dusk_arrow.core.composite.distances import distances, geodesic, squared_euclidean
 from dusk_arrow.core.composite.solution import Solution, admissible, implied, implied_between, rho_a, solve
@@ -235,6 +236,19 @@ def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else() -> None:
         first, second = weights[1] - weights[0], weights[2] - weights[1]
         found = hastened(weights[2], second, (weights[1], first))
         assert found == pytest.approx(ends if hastens else weights[2], abs=1e-12)
+
+
+def test_what_is_solved_in_slices_is_what_is_solved_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Large blocks go in slices, so that memory is bounded; no weight may depend on who was in the slice."""
+    rng = np.random.default_rng(4)
+    values = rng.normal(size=(80, 11)) + rng.normal(size=(80, 1))
+    drawn = np.stack([np.corrcoef(values[rng.integers(0, 80, 80)], rowvar=False) for _ in range(9)])
+    plan = blueprint([2, 5, 4], [(0, 1), (1, 2)])
+    whole = find_weights(plan, drawn, find_weights(plan, drawn[:1]).values[0])
+    monkeypatch.setattr(linear_algebra, "MOST_AT_ONCE", 800)
+    parts = find_weights(plan, drawn, find_weights(plan, drawn[:1]).values[0])
+    assert parts.values == pytest.approx(whole.values, abs=1e-14)
+    np.testing.assert_array_equal(parts.iterations, whole.iterations)
 
 
 def test_a_start_nearby_changes_no_weight() -> None:
