@@ -150,6 +150,18 @@ def test_a_figure_is_no_larger_than_its_page() -> None:
     assert not sideways(replace(tall, scale=largest(tall, 300)))
 
 
+@pytest.mark.parametrize("constructs", [4, 15])
+@pytest.mark.parametrize("direction", ["across", "down"])
+def test_variances_of_errors_stand_beside_their_items(direction: Any, constructs: int) -> None:
+    """An error variance on somebody else's rectangle is read as another number, few items or many."""
+    options = FigureOptions(parts="both", direction=direction, residuals=True, note=False, r_squared=False)
+    drawing = diagram(made_up(constructs, 6, 2, 2), options)
+    said = [drawing.box_of(item) for item in drawing.items if isinstance(item, Words)]
+    assert len(said) == 6 * constructs
+    assert not [1 for box in said for shape in shapes(drawing) if box.overlap(shape.box, -1) > 0]
+    assert not [1 for i, box in enumerate(said) for other in said[:i] if box.overlap(other, 3) > 0]
+
+
 @pytest.mark.parametrize("beside", ["interval", "stars"])
 @pytest.mark.parametrize("notation", ["literature", "cards"])
 def test_fifteen_constructs_with_their_items_can_be_read_on_a_page(notation: Any, beside: Any) -> None:

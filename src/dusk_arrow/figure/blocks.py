@@ -8,7 +8,7 @@ from typing import Literal
 
 from dusk_arrow.core.specification.model import Construct, Model
 from dusk_arrow.figure.framing import wrapped
-from dusk_arrow.figure.geometry import Box
+from dusk_arrow.figure.geometry import Box, Point
 from dusk_arrow.figure.layering import forward_links, layer_of
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Card
@@ -63,6 +63,17 @@ def sides(model: Model, down: bool) -> dict[str, Side]:
     return found
 
 
+def facing(box: Box, side: Side) -> Point:
+    """Where the rectangle of an item on this side of its construct is turned to it."""
+    x, y = box.centre
+    return {
+        "left": (box.x + box.width, y),
+        "right": (box.x, y),
+        "above": (x, box.y + box.height),
+        "below": (x, box.y),
+    }[side]
+
+
 def wordings(construct: Construct, labels: dict[str, str], options: FigureOptions) -> dict[str, list[str]]:
     """What stands in each item's rectangle: its name, or its wording in lines."""
     named = {name: labels.get(name, name) if options.labels else name for name in construct.indicators}
@@ -108,13 +119,13 @@ def block(
     widest = max((options.width_of(line, ITEM) for name in names for line in lines[name]), default=0.0)
     box = max(BOX_WIDTH, widest + 10)
     tall = BOX_HEIGHT + LINE * (max((len(lines[name]) for name in names), default=1) - 1)
-    outer = _extra(construct, options, side, bows) if names else 0.0
     groups: dict[Side, Sequence[str]] = {side: names}
     other: Side
     if compact:
         side, other = ("left", "right") if down else ("above", "below")
         half = -(-len(names) // 2)
         groups = {side: names[:half], other: names[half:]}
+    outer = _extra(construct, options, side, bows) if names else 0.0
     beside = {
         of: (outer + STEM + (box if of in ("left", "right") else tall)) if own else 0.0 for of, own in groups.items()
     }

@@ -23,6 +23,8 @@ from dusk_arrow.figure.blocks import (
     SHARE,
     SMALL,
     Block,
+    Side,
+    facing,
 )  # fmt: skip
 from dusk_arrow.figure.drawing import (
     BEFORE,
@@ -202,7 +204,7 @@ class _Pen:
         for item in piece.boxes:
             rectangle = self.plan.rectangles[construct.name, item]
             side = piece.sides[item]
-            near = _facing(rectangle, side)
+            near = facing(rectangle, side)
             rim = edge_point(core, near, round_)
             start, end = (near, rim) if formative else (rim, near)
             kind: LineKind = "weight" if formative else "loading"
@@ -228,11 +230,12 @@ class _Pen:
             if self.plan.options.residuals and not formative:
                 self._error(rectangle, side, item, node)
 
-    def _error(self, rectangle: Box, side: str, item: str, node: Node) -> None:
+    def _error(self, rectangle: Box, side: Side, item: str, node: Node) -> None:
         parameter = self.plan.residual.get(item)
         if parameter is None:
             return
-        outer = _facing(rectangle, {"left": "right", "right": "left", "above": "below", "below": "above"}[side])
+        opposite: dict[Side, Side] = {"left": "right", "right": "left", "above": "below", "below": "above"}
+        outer = facing(rectangle, opposite[side])
         dx, dy = {"left": (-1, 0), "right": (1, 0), "above": (0, -1), "below": (0, 1)}[side]
         tail = (outer[0] + 14 * dx, outer[1] + 12 * dy)
         self._line(tail, outer, SMALL_HEAD, THIN, self.plan.ink.quiet, ((*node, "error"), node), "residual")
@@ -360,16 +363,6 @@ class _Pen:
         start, end = at(one), at(two)
         push = (out * (bulge - far + 6), 0.0) if across else (0.0, out * (bulge - far + 6))
         return Curve(start, (start[0] + push[0], start[1] + push[1]), (end[0] + push[0], end[1] + push[1]), end)
-
-
-def _facing(box: Box, side: str) -> Point:
-    x, y = box.centre
-    return {
-        "left": (box.x + box.width, y),
-        "right": (box.x, y),
-        "above": (x, box.y + box.height),
-        "below": (x, box.y),
-    }[side]
 
 
 def _written(value: str, below: str, fill: str, quiet: str) -> tuple[Words, ...]:
