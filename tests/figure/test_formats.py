@@ -14,7 +14,7 @@ from odf.opendocument import load
 from odf.teletype import extractText
 from pptx import Presentation
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle, Words
 from dusk_arrow.figure.formats.joints import lines, pieces
 from dusk_arrow.figure.formats.registry import FORMATS, finest
 from dusk_arrow.figure.importance import importance_picture
@@ -181,3 +181,18 @@ def test_a_curve_without_room_is_a_straight_line_in_an_open_drawing() -> None:
             assert one.getAttribute("type") == ("line" if room < 28 else "curve")
             short += room < 28
     assert short
+
+
+def test_wider_letters_of_another_machine_break_no_number() -> None:
+    """Office programs set text in a face that they have: an R² must not fall apart, and a note's lines not run into each other."""
+    drawing = diagram(made_up(15, 6, 2, 2), FigureOptions(parts="both", direction="down", width=174))
+    slide = Presentation(io.BytesIO(FORMATS["pptx"].render(drawing))).slides[0]
+    boxes = {shape.text_frame.text: shape for shape in slide.shapes if shape.has_text_frame}
+    beside = [item for item in drawing.items if isinstance(item, Words) and item.anchor != "middle"]
+    assert len(beside) > 5
+    for words in beside:
+        assert boxes[words.text].width >= 1.5 * drawing.width_of(words) * drawing.scale * 12700
+    note = next(text for text in boxes if text.startswith("Note."))
+    assert " ".join(note.split()) == drawing.note, "one text box, so that a line that is broken moves the next one down"
+    edge = boxes[note].left + boxes[note].width
+    assert edge <= slide.part.package.presentation_part.presentation.slide_width + 12700

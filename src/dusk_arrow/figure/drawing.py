@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -10,6 +10,7 @@ from dusk_arrow.figure.geometry import Box, Curve, Point
 from dusk_arrow.figure.typefaces import TYPEFACES, Faces, Typeface
 
 Anchor = Literal["start", "middle", "end"]
+WIDER, FAR_WIDER = 1.3, 1.6  # frames of text, since other faces are wider than ours
 BEFORE: dict[Anchor, float] = {"start": 0.0, "middle": 0.5, "end": 1.0}  # the share of a text before its anchor
 Node = tuple[str, ...]  # a construct or observed variable by its name, an item by construct and name
 LineKind = Literal["path", "loading", "weight", "covariance", "residual", ""]
@@ -135,6 +136,15 @@ class Drawing:
     def width_of(self, words: Words) -> float:
         """How wide a line of text is."""
         return self.faces.width_of(words.text, words.size, words.bold)
+
+    def room_of(self, words: Sequence[Words]) -> float:
+        """How wide a frame around lines of text is, so that a wider face of another machine does not break them; what begins on the
+        left has no more than there is up to the edge."""
+        own, first = max(self.width_of(one) for one in words), words[0]
+        if first.anchor == "middle":
+            return own * WIDER  # no more, as its ground covers what lies below
+        rest = self.width - first.at[0] if first.anchor == "start" else first.at[0]
+        return max(min(own * FAR_WIDER, rest), own)
 
     def box_of(self, words: Words) -> Box:
         """The box around a line of text."""

@@ -29,8 +29,10 @@ def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions,
         lines = wrapped(note, size, (width - 2 * MARGIN) / WIDER_ELSEWHERE, options)
         quiet = INKS[options.ink].quiet
         places = [(MARGIN, height + size + 1.36 * size * i) for i in range(len(lines))]
-        placed += [Words(at, line, size, quiet, anchor="start") for at, line in zip(places, lines, strict=True)]
-        height += 1.36 * size * len(lines) + 8
+        words = tuple(Words(at, line, size, quiet, anchor="start") for at, line in zip(places, lines, strict=True))
+        below = 1.36 * size * len(lines) + 8
+        placed.append(Label(Box(MARGIN, height, width - 2 * MARGIN, below), PAPER, words))
+        height += below
     ground = Rectangle(Box(0, 0, width, height), PAPER)
     return Drawing(width, height, title, (ground, *placed), scale, note, typeface=options.typeface)
 

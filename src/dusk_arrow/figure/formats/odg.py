@@ -111,8 +111,8 @@ class _Page:
                 self.words((words,))
 
     def words(self, words: tuple[Words, ...], ground: str | None = None) -> None:
-        wide = max(self.drawing.width_of(one) for one in words) * 1.3
         first, last = words[0], words[-1]
+        wide = self.drawing.room_of(words)
         share = BEFORE[first.anchor]
         box = Box(
             first.at[0] - share * wide, first.at[1] - first.size, wide, last.at[1] - first.at[1] + 1.25 * first.size

@@ -32,7 +32,6 @@ ROUND_SITES = (
     (0.7071, -0.7071),
 )
 SQUARE_SITES = ((0.0, -1.0), (-1.0, 0.0), (0.0, 1.0), (1.0, 0.0))
-WIDER = 1.3  # a text's box, since another face may be wider than ours
 DOT = 0.5  # the size of a joint, in points
 
 
@@ -88,8 +87,8 @@ class _Slide:
             font.color.rgb = _colour(one.fill)
 
     def text(self, words: tuple[Words, ...], ground: str | None = None) -> None:
-        wide = max(self.drawing.width_of(one) for one in words) * WIDER
         first, last = words[0], words[-1]
+        wide = self.drawing.room_of(words)
         share = BEFORE[first.anchor]
         box = Box(
             first.at[0] - share * wide,
