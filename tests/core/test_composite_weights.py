@@ -226,16 +226,26 @@ def test_constructs_run_with_most_of_their_indicators_or_with_another_sample() -
     assert oriented(weights, sample[None], like=-weights[0]) == pytest.approx(-weights)
 
 
-def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else() -> None:
-    """A geometric approach is ended at once; what moves away from a point, or turns about it in ever wider swings, is not drawn to it."""
+RATES = [(0.3,), (0.85,), (-0.6,), (1.2,), (-1.5,), (0.9, 0.2), (0.6, -0.7), (0.4, 1.1), (-1.2, 0.3)]
+TURNING = [r * np.array([[np.cos(1.2), -np.sin(1.2)], [np.sin(1.2), np.cos(1.2)]]) for r in (0.7, 1.1)]
+
+
+@pytest.mark.parametrize("move", [*(np.diag(rates) for rates in RATES), *TURNING], ids=str)
+def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else(move: np.ndarray) -> None:
+    """A geometric approach, of one rate, of two, or in circles, is ended at once; what moves away from a point is not drawn to it, though
+    the equations are as exact."""
     ends = np.array([[0.4], [-0.2], [0.7]])
-    for rate, hastens in ((0.3, True), (0.85, True), (-0.6, True), (1.2, False), (-1.5, False)):
-        weights = [ends + 0.1]
-        for _ in range(2):
-            weights.append(ends + rate * (weights[-1] - ends))
-        first, second = weights[1] - weights[0], weights[2] - weights[1]
-        found = hastened(weights[2], second, (weights[1], first))
-        assert found == pytest.approx(ends if hastens else weights[2], abs=1e-12)
+    modes = np.linalg.qr(np.random.default_rng(3).normal(size=(3, 3)))[0][: len(move)].T
+    apart = modes @ move @ np.linalg.pinv(modes)
+    weights = [ends + modes.sum(axis=1, keepdims=True) / 10]
+    for _ in range(1 + len(move)):
+        weights.append(ends + apart @ (weights[-1] - ends))
+    steps = [(weights[i], weights[i] - weights[i - 1]) for i in range(len(weights) - 1, 0, -1)]
+    found = hastened(*steps[0], steps[1 : 1 + len(move)])
+    if np.abs(np.linalg.eigvals(move)).max() < 1:
+        assert found == pytest.approx(ends, abs=1e-10)
+    else:
+        assert np.abs(found - ends).max() > 1e-3
 
 
 def test_what_is_solved_in_slices_is_what_is_solved_at_once(monkeypatch: pytest.MonkeyPatch) -> None:

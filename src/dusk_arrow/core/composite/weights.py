@@ -5,6 +5,7 @@ Sources: Wold (1982); Lohmöller (1989). All blocks are updated at once; every c
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +16,10 @@ from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, slic
 
 TOLERANCE, NEARBY = 1e-9, 1e-8  # of a sample, and of what starts at the weights of one nearby
 MOST_ITERATIONS = 2000
-BACK, AHEAD = -0.5, 8.0  # how far an iteration may be hastened: what runs away from its end is never drawn there
+FASTEST = (
+    0.95  # the largest rate by which an iteration may be hastened: what runs away from its end is never drawn there
+)
+ALIKE = 1e-6  # of their product: the changes of two iterations that point the same way are one
 SPARE = 0.15  # of a batch that may have converged before it is worth to part from them
 
 
@@ -77,16 +81,34 @@ def _within_inverses(near: Neighbours, blueprint: Blueprint, pieces: Array) -> l
     return found
 
 
-def hastened(made: Array, apart: Array, before: tuple[Array, Array] | None) -> Array:
-    """Where two iterations point to (k, b): what they made and how far that is from what they were made of. As far on as would be
-    right if every further iteration lessened the distance as the last did (Anderson 1965, of depth 1), where it did lessen it."""
-    if before is None:
+def hastened(made: Array, apart: Array, before: Sequence[tuple[Array, Array]]) -> Array:
+    """Where iterations point to (k, b): what the last one made and how far that is from what it was made of, and the same of up to two
+    `before`, the later first. As far on as would be right if further iterations lessened the distance as these did (Anderson 1965),
+    where they did lessen it: where the rates that they imply are less than 1."""
+    if not before:
         return made
-    bent = apart - before[1]
+    bent = [apart - other for _, other in before]
+    inner = [np.einsum("kb,kb->b", one, one) for one in bent]
+    along = [np.einsum("kb,kb->b", one, apart) for one in bent]
     with np.errstate(invalid="ignore", divide="ignore"):
-        on = -np.einsum("kb,kb->b", apart, bent) / np.einsum("kb,kb->b", bent, bent)
-    on = np.where((on > BACK) & (on < AHEAD), on, 0.0)
-    return np.asarray(made + on * (made - before[0]))
+        on = along[0] / inner[0]
+        rate = -on / (1 - on)
+        first, second = np.where(np.abs(rate) < FASTEST, on, 0.0), np.zeros_like(on)
+        if len(before) > 1:
+            mixed = np.einsum("kb,kb->b", *bent)
+            whole = inner[0] * inner[1] - mixed**2
+            one = (along[0] * inner[1] - along[1] * mixed) / whole
+            other = (along[1] * inner[0] - along[0] * mixed) / whole
+            middle, last = (
+                one / (1 - one - other),
+                other / (1 - one - other),
+            )  # of a quadratic whose roots are the rates
+            both = (np.abs(last) < FASTEST) & (np.abs(middle) < FASTEST + last) & (whole > ALIKE * inner[0] * inner[1])
+            first, second = np.where(both, one, first), np.where(both, other, 0.0)
+    found = made - first * (made - before[0][0])
+    if len(before) > 1:
+        found -= second * (made - before[1][0])
+    return np.asarray(found)
 
 
 class _Sample:
@@ -161,7 +183,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         weights = values[:, active]
     tolerance = TOLERANCE if start is None else NEARBY
     done = np.zeros(active.size, dtype=bool)
-    before: tuple[Array, Array] | None = None
+    before: list[tuple[Array, Array]] = []
     for iteration in range(1, MOST_ITERATIONS + 1):
         if active.size == 0:
             break
@@ -174,11 +196,11 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         values[:, at], iterations[at], converged[at] = made[:, ended], iteration, change[ended] < tolerance
         done |= ended
         weights = made if start is None else hastened(made, apart, before)
-        before = made, apart
+        before = [(made, apart), *before][:2]
         if done.sum() > SPARE * done.size:
             going = np.flatnonzero(~done)
             active, done, weights = active[going], done[going], weights[:, going]
-            before = made[:, going], apart[:, going]
+            before = [(one[:, going], other[:, going]) for one, other in before]
             sample.take(going)
     sample.pieces = whole
     along = sample.along(values, len(near.places))
