@@ -107,11 +107,17 @@ class Page:
         here = "return document.activeElement.matches(arguments[0])"
         self.until(lambda: self.driver.execute_script(here, selector))
 
+    def at_once(self, selector: str, of_each: str) -> list[Any]:
+        """Something of every element, read at one moment: the page may be drawn anew between two questions."""
+        script = f"return [...document.querySelectorAll(arguments[0])].map((e) => {of_each})"
+        found: list[Any] = self.driver.execute_script(script, selector)
+        return found
+
     def cards(self) -> list[str]:
-        return [e.get_attribute("data-card") or "" for e in self.all("[data-card]")]
+        return self.at_once("[data-card]", "e.dataset.card")
 
     def paths(self) -> dict[str, str]:
-        return {(e.get_attribute("data-testid") or "")[5:]: e.text for e in self.all("[data-testid^='path-']")}
+        return dict(self.at_once("[data-testid^='path-']", "[e.dataset.testid.slice(5), e.textContent]"))
 
     def lens(self) -> str:
         return self.find("[aria-label='Lens']").text
