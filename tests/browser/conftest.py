@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -119,6 +120,13 @@ class Page:
     def paths(self) -> dict[str, str]:
         return dict(self.at_once("[data-testid^='path-']", "[e.dataset.testid.slice(5), e.textContent]"))
 
+    def still(self) -> bool:
+        """Whether no card moves for a moment: the board is arranged again once it is known how much room there is."""
+        where = "JSON.stringify(e.getBoundingClientRect())"
+        before = self.at_once("[data-card]", where)
+        time.sleep(0.2)
+        return self.at_once("[data-card]", where) == before
+
     def lens(self) -> str:
         return self.find("[aria-label='Lens']").text
 
@@ -126,7 +134,7 @@ class Page:
         """Opens a demo study at its board."""
         self.open("/")
         self.until(lambda: next(e for e in self.all("a") if name in e.text)).click()
-        self.until(lambda: self.paths())
+        self.until(lambda: self.paths() and self.still())
 
     def errors(self) -> list[str]:
         entries = self.driver.get_log("browser")  # type: ignore[no-untyped-call]

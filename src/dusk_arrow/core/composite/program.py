@@ -15,14 +15,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.blueprint import Blueprint
-from dusk_arrow.core.composite.solution import Solution, admissible, implied, implied_between, solve
+from dusk_arrow.core.composite.solution import Solution, admissible, between_constructs, implied, implied_between, solve
 from dusk_arrow.core.composite.weights import find_weights, oriented, regress
 from dusk_arrow.core.linear_algebra import Array
 
 
 @dataclass(frozen=True)
 class Program:
-    """Columns (p,) with all blocks by name, those of constructs of constructs over the names of their parts.
+    """Columns (p,) with all blocks by name, those of constructs of constructs over the names of their parts; in the order of `first`
+    where there is no second stage.
 
     `first` is the blueprint that columns are put to, `second` the one of the second stage, whose columns are columns
     and names of parts. `like` are the weights (m, p) of another sample that every construct is turned to run with.
@@ -147,6 +148,35 @@ def estimate(program: Program, correlation: Array, start: Array | None = None) -
     return _put_together(program, correlation, first, structure, on_columns, iterations, converged, fine)
 
 
+class _Blocks(NamedTuple):
+    """Of all blocks, in the order of the program: weights on the columns and covariances with them, correlations of scores and of
+    constructs, and rho_A, as an `Outcome` has them."""
+
+    weights: Array
+    across: Array
+    scores: Array
+    between: Array
+    rho: Array
+
+
+def _all_blocks(
+    program: Program, correlation: Array, first: Solution, structure: Solution, on_columns: dict[str, Array]
+) -> _Blocks:
+    """Those of both stages; where there is one, its solution has them all."""
+    if program.second is None:
+        return _Blocks(first.weights, first.across, first.scores, first.between, first.rho)
+    weights = np.stack([on_columns[name] for name in program.names], axis=1)
+    across = correlation @ np.swapaxes(weights, -1, -2)
+    scores = weights @ across
+    rho, reliability = np.full(weights.shape[:2], np.nan), np.ones(weights.shape[:2])
+    for i, name in enumerate(program.names):
+        blueprint, row = program.block(name)
+        rho[:, i] = (structure if blueprint is program.second else first).rho[:, row]
+        if row in blueprint.corrected:
+            reliability[:, i] = rho[:, i]
+    return _Blocks(weights, across, scores, between_constructs(scores, reliability), rho)
+
+
 def _put_together(
     program: Program,
     correlation: Array,
@@ -157,29 +187,18 @@ def _put_together(
     converged: NDArray[np.bool_],
     fine: NDArray[np.bool_],
 ) -> Outcome:
-    weights = np.stack([on_columns[name] for name in program.names], axis=1)
-    across = correlation @ np.swapaxes(weights, -1, -2)
-    scores = weights @ across
-    b, m = weights.shape[:2]
-    rho, reliability = np.full((b, m), np.nan), np.ones((b, m))
+    weights, across, scores, between, rho = _all_blocks(program, correlation, first, structure, on_columns)
     own_weights: dict[str, Array] = {}
     own_loadings: dict[str, Array] = {}
-    for i, (name, members) in enumerate(program.members):
-        blueprint, row = program.block(name)
-        solution = structure if blueprint is program.second else first
-        rho[:, i] = solution.rho[:, row]
-        if row in blueprint.corrected:
-            reliability[:, i] = rho[:, i]
+    for name, members in program.members:
         if program.repeated and members[0] in program.place:
             own_weights[name], own_loadings[name] = _of_parts(program, name, members, scores)
             continue
+        blueprint, row = program.block(name)
+        solution = structure if blueprint is program.second else first
         columns = [blueprint.columns.index(member) for member in members]
         own_weights[name] = solution.weights[:, row, columns]
         own_loadings[name] = solution.loadings[:, row, columns]
-    with np.errstate(invalid="ignore"):
-        root = np.sqrt(np.where(reliability > 0, reliability, np.nan))
-    between = scores / (root[:, :, None] * root[:, None, :])
-    between[:, np.arange(m), np.arange(m)] = 1.0
     return Outcome(
         weights, scores, between, across, rho, own_weights, own_loadings, structure, first, iterations, converged, fine
     )

@@ -45,6 +45,16 @@ def rho_a(weights: Array, within: Array) -> Array:
     return result
 
 
+def between_constructs(scores: Array, reliability: Array) -> Array:
+    """Correlations of constructs (b, m, m) from those of their scores, corrected for unreliability; nan where it is not positive."""
+    with np.errstate(invalid="ignore"):
+        root = np.sqrt(np.where(reliability > 0, reliability, np.nan))
+    between: Array = scores / (root[:, :, None] * root[:, None, :])
+    at = np.arange(scores.shape[-1])
+    between[:, at, at] = 1.0
+    return between
+
+
 def solve(blueprint: Blueprint, weights: Array, correlation: Array) -> Solution:
     """Everything that follows from weights (b, m, p) and correlations of the columns (b, p, p). Where a reliability is not
     positive nothing can be corrected by it, and what rests on it is nan."""
@@ -65,10 +75,7 @@ def solve(blueprint: Blueprint, weights: Array, correlation: Array) -> Solution:
             with np.errstate(invalid="ignore"):
                 scale = np.sqrt(rho[:, row]) / (own**2).sum(axis=-1)
             loadings[:, row, columns] = own * scale[:, None]
-    with np.errstate(invalid="ignore"):
-        root = np.sqrt(np.where(reliability > 0, reliability, np.nan))
-    between = scores / (root[:, :, None] * root[:, None, :])
-    between[:, np.arange(m), np.arange(m)] = 1.0
+    between = between_constructs(scores, reliability)
     paths = np.full((b, len(blueprint.paths)), np.nan)
     explained = np.full((b, m), np.nan)
     at = {pair: column for column, pair in enumerate(blueprint.paths)}
