@@ -164,8 +164,9 @@ def _card(construct: Construct, options: FigureOptions, lines: dict[str, list[st
     cell = widest + _label_room(options) + 26
     head = options.width_of(construct.name, NAME, True) + (48 if options.r_squared else 0) + 22
     width = max(CARD_WIDTH, cell, head)
-    columns = 2 if compact and 2 * cell - 10 <= TWICE * width else 1
-    width = max(width, columns * cell - 10 * (columns - 1))
+    paired = 2 * cell - 10
+    columns = 2 if compact and paired <= TWICE * width else 1
+    width = max(width, paired) if columns == 2 else width
     boxes: dict[str, Box] = {}
     deepest = CARD_HEAD
     rows = -(-len(names) // columns)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,12 @@ class Box:
         return inside and self.y - margin < y < self.y + self.height + margin
 
 
+def _bernstein(t: Any) -> tuple[Any, Any, Any, Any]:
+    """How much each of a curve's four points weighs at parameters in 0–1."""
+    u = 1 - t
+    return u**3, 3 * u * u * t, 3 * u * t * t, t**3
+
+
 @dataclass(frozen=True)
 class Curve:
     """A cubic Bézier from start to end."""
@@ -56,8 +63,7 @@ class Curve:
 
     def at(self, t: float) -> Point:
         """The point at parameter t in 0–1."""
-        u = 1 - t
-        weights = (u**3, 3 * u * u * t, 3 * u * t * t, t**3)
+        weights = _bernstein(t)
         points = (self.start, self.first, self.second, self.end)
         return (
             sum(w * p[0] for w, p in zip(weights, points, strict=True)),
@@ -100,7 +106,7 @@ def inside(boxes: Array, points: Array, margin: float) -> NDArray[np.bool_]:
 def sampled(curves: Sequence[Curve], count: int) -> Array:
     """Points at evenly spaced parameters along every curve, both ends included (c, count + 1, 2)."""
     t = np.linspace(0, 1, count + 1)
-    weights = np.stack([(1 - t) ** 3, 3 * (1 - t) ** 2 * t, 3 * (1 - t) * t**2, t**3])
+    weights = np.stack(_bernstein(t))
     corners = np.array([(c.start, c.first, c.second, c.end) for c in curves], dtype=float).reshape(len(curves), 4, 2)
     result: Array = weights.T @ corners
     return result

@@ -29,6 +29,8 @@ def proposal(figure: NamedFigure, results: Results) -> Proposal:
     as it runs or the other way; then the same in the other notation; then without items; else what is read best."""
     found: list[Proposal] = []
     for kind in _kinds(figure.options, results):
+        if found and (kind[0].parts, kind[0].notation) == (found[0].parts, found[0].notation):
+            continue  # so many items are not drawn in the first place
         drawn = [(options, diagram(results, options, None, False)) for options in kind]
         for width in (ONE_COLUMN, TWO_COLUMNS, SIDEWAYS):
             for options, drawing in drawn:

@@ -16,9 +16,7 @@ from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, slic
 
 TOLERANCE, NEARBY = 1e-9, 1e-8  # of a sample, and of what starts at the weights of one nearby
 MOST_ITERATIONS = 2000
-FASTEST = (
-    0.95  # the largest rate by which an iteration may be hastened: what runs away from its end is never drawn there
-)
+FASTEST = 0.95  # the largest rate by which iterations are hastened: what runs away from an end is never drawn there
 ALIKE = 1e-6  # of their product: the changes of two iterations that point the same way are one
 SPARE = 0.15  # of a batch that may have converged before it is worth to part from them
 
@@ -99,10 +97,8 @@ def hastened(made: Array, apart: Array, before: Sequence[tuple[Array, Array]]) -
             whole = inner[0] * inner[1] - mixed**2
             one = (along[0] * inner[1] - along[1] * mixed) / whole
             other = (along[1] * inner[0] - along[0] * mixed) / whole
-            middle, last = (
-                one / (1 - one - other),
-                other / (1 - one - other),
-            )  # of a quadratic whose roots are the rates
+            rest = 1 - one - other
+            middle, last = one / rest, other / rest  # of a quadratic whose roots are the rates
             both = (np.abs(last) < FASTEST) & (np.abs(middle) < FASTEST + last) & (whole > ALIKE * inner[0] * inner[1])
             first, second = np.where(both, one, first), np.where(both, other, 0.0)
     found = made - first * (made - before[0][0])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -76,6 +76,10 @@ class CompiledModel:
     means: bool
     split: Split | None
     depth: int | None
+
+    def unsplit(self) -> CompiledModel:
+        """The same, whose likelihood always goes through Σ: the short way stops at negative variances."""
+        return replace(self, split=None)
 
 
 def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:

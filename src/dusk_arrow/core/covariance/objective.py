@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,11 +50,8 @@ class Objective(NamedTuple):
         A gradient can also be small because F levels off on its way to values without end; that step is then half of them."""
         here = self.exact_curvature(theta, at)
         _, gradient = self.evaluate(theta, at)
-        values = np.maximum(np.abs(here.values), 1e-300)
-        along = np.einsum("bkq,bk->bq", here.vectors, gradient / here.scale)
-        step = np.abs(np.einsum("bkq,bq->bk", here.vectors, along / values)) / here.scale
-        result: NDArray[np.bool_] = (step <= RESTING * np.maximum(np.abs(theta), 1 / here.scale)).all(axis=1)
-        return result
+        step = here.back(here.along(gradient) / np.maximum(np.abs(here.values), 1e-300))
+        return np.asarray((np.abs(step) <= RESTING * np.maximum(np.abs(theta), 1 / here.scale)).all(axis=1))
 
 
 class TurnedObjective(NamedTuple):
@@ -82,6 +79,20 @@ class Curvature(NamedTuple):
     values: Array
     vectors: Array
     scale: Array
+
+    def members(self, at: NDArray[Any]) -> Curvature:
+        """Some of the batch."""
+        return Curvature(*(part[at] for part in self))
+
+    def along(self, gradient: Array) -> Array:
+        """A gradient (b, q) along the eigenvectors, in the scale."""
+        result: Array = np.einsum("bkq,bk->bq", self.vectors, gradient / self.scale)
+        return result
+
+    def back(self, along: Array) -> Array:
+        """A step (b, q) of the values from one along the eigenvectors."""
+        result: Array = np.einsum("bkq,bq->bk", self.vectors, along) / self.scale
+        return result
 
     def metric(self) -> Array:
         """The inverse curvature (b, q, q), kept positive definite."""

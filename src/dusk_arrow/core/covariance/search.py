@@ -89,7 +89,7 @@ def search(model: CompiledModel, discrepancy: Discrepancy, start: Array, n: int)
     if model.n_free == 0 or not doubtful(model, discrepancy, first, n):
         return Search(first, (first.discrepancy,))
     form = unit_variance_form(model.table)
-    form = replace(form, model=replace(form.model, split=None))  # the short way stops at negative variances
+    form = replace(form, model=form.model.unsplit())
     slow = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 20
     with np.errstate(all="ignore"):  # starts that lead nowhere end in infinities, which are sorted out below
         begin, solved = form.there(start), form.there(first.theta) if np.isfinite(first.theta).all() else None
@@ -128,7 +128,7 @@ def _original(form: UnitVariance, found: Solution) -> Solution | None:
 
 def _rested(model: CompiledModel, discrepancy: Discrepancy, found: Solution) -> Solution:
     """What has converged, if it has come to rest, or where patience leads from it; else it has not converged."""
-    objective = Objective(replace(model, split=None), discrepancy)
+    objective = Objective(model.unsplit(), discrepancy)
 
     def rests(one: Solution) -> bool:
         return one.converged and bool(objective.at_rest(one.theta[None], ONLY)[0])

@@ -7,7 +7,7 @@ fixed metric.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -69,10 +69,10 @@ def _score(
             kept_part[active] = part
         size[active] = np.abs(gradient[active] / here.scale).max(axis=1)
         far = size[active] >= tolerance
-        here = Curvature(*(part[far] for part in here))
+        here = here.members(far)
         active = active[far]
         waiting = np.arange(active.size)
-        along = np.einsum("bkq,bk->bq", here.vectors, gradient[active] / here.scale)
+        along = here.along(gradient[active])
         values = np.abs(here.values)
         kept = values > 1e-12 * values.max(axis=1, keepdims=True)
         for _ in range(12):
@@ -80,7 +80,7 @@ def _score(
                 break
             who = active[waiting]
             inverse = np.where(kept[waiting], 1.0 / (values[waiting] + damping[who, None]), 0.0)
-            move = np.einsum("bkq,bq->bk", here.vectors[waiting], along[waiting] * inverse) / here.scale[waiting]
+            move = here.members(waiting).back(along[waiting] * inverse)
             trial = theta[who] - move
             trial_value, trial_gradient = objective.evaluate(trial, who)
             slope = (gradient[who] * move).sum(axis=1)
@@ -325,7 +325,7 @@ def solve_batch(
         again = _descend(everything.take(open_), again, metric.plain_inverse, metric.plain_scale, 30, RESAMPLED)
         for whole, part in zip(state, again, strict=True):
             whole[open_] = part
-    everything = everything._replace(model=replace(model, split=None))  # the short way stops at negative variances
+    everything = Objective(model.unsplit(), discrepancy)
     state = _refine(everything, state, ASKED)
     done = state.gradient_size < ASKED
     left = np.flatnonzero(usable & ~done)
