@@ -21,8 +21,9 @@ def _parameter(kind: str, source: str, target: str, value: float, role: str | No
     )  # fmt: skip
 
 
-def made_up(constructs: int, items: int, seed: int, most_antecedents: int = 3) -> Results:
-    """A model of so many constructs, each of so many items, whose paths lead from earlier constructs to later ones."""
+def made_up(constructs: int, items: int, seed: int, most_antecedents: int = 3, covariances: int = 0) -> Results:
+    """A model of so many constructs, each of so many items, whose paths lead from earlier constructs to later ones, with so many
+    covariances of constructs, and of errors."""
     draw = np.random.default_rng(seed)
     names = NAMES[:constructs]
     lines, parameters, outcomes = [], [], {}
@@ -37,6 +38,12 @@ def made_up(constructs: int, items: int, seed: int, most_antecedents: int = 3) -
                 lines.append(f"{names[before]} leads to {name}")
                 parameters.append(_parameter("path", names[before], name, float(draw.uniform(-0.6, 0.6))))
             outcomes[name] = float(draw.uniform(0.1, 0.6))
+    targets = [p.to for p in parameters if p.kind == "loading"]
+    for group in (names, [item for item in targets if targets.count(item) == 1]):
+        for _ in range(covariances):
+            first, second = (str(name) for name in draw.choice(group, 2, replace=False))
+            lines.append(f"{first} and {second} covary")
+            parameters.append(_parameter("covariance", first, second, float(draw.uniform(-0.5, 0.5))))
     return Results(
         settings=Settings(), model="\n".join(lines), converged=True, problems=[], parameters=parameters, r_squared=outcomes,
         data=DataPart(name="made up", fingerprint="", n_used=300, n_total=300, missing=0),

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from dusk_arrow.figure.arcs import arc_way
 from dusk_arrow.figure.geometry import Box, Curve, arrival_angle, horizontal, path_data, shortened
-from dusk_arrow.figure.labels import collide, place_labels
+from dusk_arrow.figure.labels import Labels, collide
 from dusk_arrow.figure.layering import crossings, forward_links, layer_of, order_columns
 from dusk_arrow.figure.parts import Arrow
 from dusk_arrow.figure.spreading import scale_of, spread
@@ -140,11 +140,11 @@ def test_labels_keep_off_cards_lines_and_each_other() -> None:
     """Two parallel arrows ten points apart: their numbers stand beside each other, not on each other."""
     ways = [line(0), line(10), line(20)]
     card = Box(120, -30, 60, 80)
-    labels = place_labels(ways, [card])
+    labels = Labels(ways, [card]).boxes
     assert not collide(labels, [card])
     assert all(label.overlap(card) == 0 for label in labels)
     assert all(a.overlap(b) == 0 for a, b in itertools.combinations(labels, 2))
-    assert place_labels([], [card]) == []
+    assert Labels([], [card]).boxes == []
 
 
 def test_collisions_are_seen() -> None:

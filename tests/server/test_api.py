@@ -403,8 +403,10 @@ def test_parts_of_a_document_are_sent_once(client: FlaskClient, model: dict[str,
     assert len(packed.data) < len(first.data) / 3
     for name, key in (("residuals", "residuals"), ("modification", "modification"), ("quality", "quality")):
         assert part(client, state, name)[key]
-    other = client.get(f"/api/models/{state['id']}/revisions/1/estimates")
-    assert other.status_code == 404
+    content = (DEMO / "river_wardens.csv").read_bytes()
+    elsewhere = upload(client, content, "river_wardens.csv").get_json()["model_id"]
+    foreign = client.get(f"/api/models/{elsewhere}").get_json()["revision"]["id"]
+    assert client.get(f"/api/models/{state['id']}/revisions/{foreign}/estimates").status_code == 404
     assert client.get(f"{address}/estimates?run=999999").status_code == 404
 
 

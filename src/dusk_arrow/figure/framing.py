@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from dusk_arrow.figure.drawing import BEFORE, Drawing, Item, Label, Line, Rectangle, Words
-from dusk_arrow.figure.geometry import Box, Point, edges, inside, overlapping, sampled
+from dusk_arrow.figure.geometry import Box, Point, overlapping, runs_through
 from dusk_arrow.figure.inks import INKS, PAPER
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.sizes import MM
@@ -37,16 +37,16 @@ def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions,
     return Drawing(width, height, title, (ground, *placed), scale, note, typeface=options.typeface)
 
 
-def covered(drawing: Drawing) -> int:
-    """How often a label lies on a path or a covariance that is not its own, or on another label."""
-    labels = [item for item in drawing.items if isinstance(item, Label)]
-    boxes = edges([label.box for label in labels])
-    found = int(np.tril(overlapping(boxes, boxes, -0.5), -1).sum())
-    for line in drawing.items:
-        if isinstance(line, Line) and line.kind in ("path", "covariance"):
-            others = boxes[[label.ends != line.ends for label in labels]]
-            found += int(inside(others, sampled(line.full, 24).reshape(-1, 2), -1).any(axis=1).sum())
-    return found
+def covered(items: Sequence[Item], options: FigureOptions) -> int:
+    """How often a label, or an R² beside its shape, lies on another or on a line that is not its own."""
+    labels = [item for item in items if isinstance(item, Label | Words) and item.handle is not None]
+    lines = [item for item in items if isinstance(item, Line) and item.ends is not None]
+    boxes = np.array([np.ravel(_corners(label, options)) for label in labels]).reshape(-1, 4)
+    own = [label.ends if isinstance(label, Label) else None for label in labels]
+    among = np.tril(overlapping(boxes, boxes, -0.5), -1)
+    crossed = runs_through(boxes, [line.full for line in lines], -1)
+    crossed &= np.array([[ends != line.ends for line in lines] for ends in own]).reshape(crossed.shape)
+    return int(among.sum() + crossed.sum())
 
 
 def wrapped(text: str, size: float, width: float, options: FigureOptions) -> list[str]:

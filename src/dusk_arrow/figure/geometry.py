@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -13,6 +15,7 @@ from numpy.typing import NDArray
 from dusk_arrow.core.linear_algebra import Array
 
 Point = tuple[float, float]
+STRIDE = 2.5  # from point to point of a line, where it is asked whether it runs through something
 
 
 @dataclass(frozen=True)
@@ -109,6 +112,33 @@ def sampled(curves: Sequence[Curve], count: int) -> Array:
     weights = np.stack(_bernstein(t))
     corners = np.array([(c.start, c.first, c.second, c.end) for c in curves], dtype=float).reshape(len(curves), 4, 2)
     result: Array = weights.T @ corners
+    return result
+
+
+@lru_cache(maxsize=4096)
+def _spaced(curve: Curve, stride: float) -> Array:
+    corners = (curve.start, curve.first, curve.second, curve.end)
+    long = sum(math.dist(a, b) for a, b in itertools.pairwise(corners))
+    points: Array = sampled([curve], max(4, math.ceil(1.5 * long / stride)))[0]
+    points.flags.writeable = False
+    return points
+
+
+def spaced(curves: Sequence[Curve], stride: float) -> Array:
+    """Points along curves (n, 2), no farther than `stride` from one another."""
+    return np.concatenate([np.empty((0, 2)), *(_spaced(curve, stride) for curve in curves)])
+
+
+def runs_through(boxes: Array, ways: Sequence[Sequence[Curve]], margin: float = 0.0) -> NDArray[np.bool_]:
+    """Which ways run through which boxes, by their edges (b, 4) and grown by a margin: (b, w)."""
+    result = np.zeros((len(boxes), len(ways)), dtype=bool)
+    for number, curves in enumerate(ways):
+        for curve in curves:
+            points = _spaced(curve, STRIDE)
+            low, high = points.min(axis=0), points.max(axis=0)
+            near = np.flatnonzero(((boxes[:, :2] - margin < high) & (boxes[:, 2:] + margin > low)).all(axis=1))
+            if near.size:
+                result[near, number] |= inside(boxes[near], points, margin).any(axis=1)
     return result
 
 

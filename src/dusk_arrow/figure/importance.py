@@ -8,7 +8,7 @@ from dusk_arrow.figure.drawing import Drawing, Ellipse, Item, Label, Line, Words
 from dusk_arrow.figure.framing import framed
 from dusk_arrow.figure.geometry import Box, Curve, straight
 from dusk_arrow.figure.inks import INKS, PAPER
-from dusk_arrow.figure.labels import place_labels
+from dusk_arrow.figure.labels import Labels
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow
 from dusk_arrow.results.document import Results
@@ -59,7 +59,7 @@ def importance_picture(
         round_ = [Curve((cx + reach, cy), (cx + reach, cy - 26), (cx - reach, cy - 26), (cx - reach, cy))]
         round_ += [Curve((cx - reach, cy), (cx - reach, cy + 26), (cx + reach, cy + 26), (cx + reach, cy))]
         ways.append((Arrow(name, name, options.width_of(name, NAME, True) + 4, NAME + 3), round_))
-    for (name, _, _), dot, place in zip(known, dots, place_labels(ways, dots), strict=True):
+    for (name, _, _), dot, place in zip(known, dots, Labels(ways, dots).boxes, strict=True):
         items.append(Ellipse(dot, ink.ink, ink.ink, 0.8, (name,)))
         words = Words((place.centre[0], place.centre[1] + 0.35 * NAME), name, NAME, ink.ink, True)
         items.append(Label(place, PAPER, (words,)))

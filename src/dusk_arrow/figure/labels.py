@@ -2,61 +2,184 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from copy import copy
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.figure.geometry import Box, Curve, edges, inside, overlapping, sampled
+from dusk_arrow.figure.geometry import Box, Curve, edges, inside, overlapping, runs_through, spaced
 from dusk_arrow.figure.parts import Way
 
-
-def _label_places(curves: list[Curve], width: float, height: float) -> list[Box]:
-    steps = (
-        0.5,
-        0.42,
-        0.58,
-        0.34,
-        0.66,
-        0.26,
-        0.74,
-        0.18,
-        0.82,
-        0.46,
-        0.54,
-        0.38,
-        0.62,
-        0.3,
-        0.7,
-        0.22,
-        0.78,
-        0.12,
-        0.88,
-    )
-    order = sorted(range(len(curves)), key=lambda i: abs(i - (len(curves) - 1) / 2))
-    points = [curves[i].at(t) for t in steps for i in order]
-    return [Box(x - width / 2, y - height / 2, width, height) for x, y in points]
+STEP = 6.0  # from place to place of a label along its line
+TIP = 6.0  # how far a label keeps from the tip of its own arrow
+ON = 2.0  # how far other lines keep from a label that stands on its line
+BESIDE = 2.0  # between a line and a label that stands beside it
+CLOSER = 5.0  # how far other lines keep from such a label, so that nobody takes it for theirs
+SWEEPS = 6
+HIDES, OVER, UNDER = 100.0, 80.0, 30.0  # what a shape, a label and a line below cost
+OFF_CENTRE, ASIDE, SLOPING = (
+    8.0,
+    6.0,
+    6.0,
+)  # what standing at an end of one's own line costs, beside it, and where it slopes
 
 
-def place_labels(ways: Sequence[Way], cards: Sequence[Box], lines: Sequence[Curve] = ()) -> list[Box]:
-    """For every arrow the best place on its way: off the cards, off other labels, off other arrows and further `lines`."""
-    if not ways:
-        return []
-    places = [_label_places(curves, arrow.label_width, arrow.label_height) for arrow, curves in ways]
-    owner = np.repeat(np.arange(len(places)), [len(options) for options in places])
-    rank = np.concatenate([np.arange(len(options)) for options in places])
-    options = edges([option for own in places for option in own])
-    cost = 0.4 * rank + 40 * overlapping(options, edges(cards), 5).sum(axis=1)
-    cost += 9.0 * _crossed(options, owner, [*(curves for _, curves in ways), *([line] for line in lines)])
-    begins = np.searchsorted(owner, np.arange(len(places)))
-    own = [slice(begin, begin + len(boxes)) for begin, boxes in zip(begins.tolist(), places, strict=True)]
-    chosen = np.array([part.start + int(np.argmin(cost[part])) for part in own])
-    for _ in range(6):
-        for i, part in enumerate(own):
-            near = overlapping(options[part], options[np.delete(chosen, i)], 3)
-            chosen[i] = part.start + int(np.argmin(cost[part] + 30 * near.sum(axis=1)))
-    return [boxes[choice - part.start] for boxes, choice, part in zip(places, chosen.tolist(), own, strict=True)]
+@dataclass(frozen=True)
+class _Places:
+    """Where one label can stand: edges of boxes (p, 4), the same with the room that they need, what each costs by itself (p,), and
+    which lines that are not its own run through it (p, w)."""
+
+    boxes: Array
+    room: Array
+    alone: Array
+    crossed: NDArray[np.bool_]
+
+    @property
+    def cost(self) -> Array:
+        """What each place costs before other labels stand (p,)."""
+        result: Array = self.alone + UNDER * self.crossed.sum(axis=1)
+        return result
+
+    def and_also(self, other: _Places) -> _Places:
+        """Both sets of places."""
+        pairs = ((getattr(self, name.name), getattr(other, name.name)) for name in fields(self))
+        return _Places(*(np.concatenate(pair) for pair in pairs))
+
+
+def _along(way: Way, beside: bool) -> tuple[Array, Array]:
+    """Edges of the places of a way's label (p, 4) on its line, or beside it, and what each costs: near the middle is best."""
+    arrow, curves = way
+    half = np.array([arrow.label_width, arrow.label_height]) / 2
+    middles = spaced(curves, STEP)
+    ahead = np.gradient(middles, axis=0)
+    lengths = np.hypot(*ahead.T)
+    gone = np.cumsum(lengths) - lengths / 2
+    cost = OFF_CENTRE * np.abs(2 * gone / max(lengths.sum(), 1e-9) - 1)
+    if beside:
+        normal = ahead[:, ::-1] * (1, -1) / np.maximum(lengths, 1e-9)[:, None]
+        away = normal * (np.abs(normal) @ half + BESIDE)[:, None]
+        middles = np.concatenate([middles + away, middles - away])
+        cost = np.tile(cost + ASIDE + SLOPING * 2 * np.abs(normal.prod(axis=1)), 2)
+    return np.hstack([middles - half, middles + half]), cost
+
+
+class Labels:
+    """The labels of ways where they lie best: off cards, off one another, off `lines` and ways that are not theirs; on their own
+    way, or beside it where nothing is free on it."""
+
+    def __init__(self, ways: Sequence[Way], cards: Sequence[Box], lines: Sequence[Curve] = ()) -> None:
+        self.ways, self.cards, self.lines = list(ways), edges(cards), [[line] for line in lines]
+        self.places = self._places(range(len(self.ways)), beside=False)
+        self.chosen = [int(np.argmin(own.cost)) for own in self.places]
+        self._settle()
+        self._step_aside()
+
+    @property
+    def boxes(self) -> list[Box]:
+        """Where every label stands."""
+        return [Box(left, top, right - left, bottom - top) for left, top, right, bottom in self._corners.tolist()]
+
+    @property
+    def hidden(self) -> list[tuple[int, int]]:
+        """Labels that lie on a shape, on another label, or on a line that is not theirs, or too near to it; with the number of that
+        line, those of ways first, of that label, or else their own."""
+        standing = list(zip(self.places, self.chosen, strict=True))
+        on_shapes = [(i, i) for i, (own, at) in enumerate(standing) if own.alone[at] >= HIDES]
+        on_labels = np.argwhere(np.tril(overlapping(self._corners, self._corners, 3), -1)).tolist()
+        on_lines = [
+            (i, line) for i, (own, at) in enumerate(standing) for line in np.flatnonzero(own.crossed[at]).tolist()
+        ]
+        return [*on_shapes, *((i, j) for i, j in on_labels), *on_lines]
+
+    @property
+    def badness(self) -> float:
+        """What all places cost together."""
+        among = np.tril(overlapping(self._corners, self._corners, 3), -1).sum()
+        return float(OVER * among + sum(own.cost[at] for own, at in zip(self.places, self.chosen, strict=True)))
+
+    @property
+    def _corners(self) -> Array:
+        """Edges of where the labels stand (l, 4)."""
+        return np.array([own.boxes[at] for own, at in zip(self.places, self.chosen, strict=True)]).reshape(-1, 4)
+
+    def turned(self, number: int, curves: list[Curve]) -> Labels:
+        """The labels with one of their ways led otherwise."""
+        other = copy(self)
+        other.ways = [*self.ways]
+        other.ways[number] = (self.ways[number][0], curves)
+        through = runs_through(np.concatenate([own.room for own in self.places]), [curves])
+        begins = np.cumsum([len(own.room) for own in self.places])
+        other.places = [
+            replace(own, crossed=np.hstack([own.crossed[:, :number], now, own.crossed[:, number + 1 :]]))
+            for own, now in zip(self.places, np.split(through, begins[:-1]), strict=True)
+        ]
+        other.places[number] = other._places([number], beside=False)[0].and_also(
+            other._places([number], beside=True)[0]
+        )
+        other.chosen = [*self.chosen]
+        other.chosen[number] = int(np.argmin(other.places[number].cost))
+        other._settle()
+        return other
+
+    def _places(self, which: Sequence[int], beside: bool) -> list[_Places]:
+        """The places of some labels, on their ways or beside them."""
+        if not which:
+            return []
+        found = [_along(self.ways[i], beside) for i in which]
+        owner = np.repeat(which, [len(alone) for _, alone in found])
+        boxes, alone = (np.concatenate(parts) for parts in zip(*found, strict=True))
+        room = boxes + np.multiply(CLOSER if beside else ON, (-1, -1, 1, 1))
+        tips = np.array([curves[-1].end for _, curves in self.ways])
+        own, each = owner, np.arange(owner.size)
+        alone = alone + HIDES * (overlapping(boxes, self.cards, 5).sum(axis=1) + inside(boxes, tips, TIP)[each, own])
+        crossed = runs_through(room, [*(curves for _, curves in self.ways), *self.lines])
+        crossed[each, own] = False
+        begins = np.searchsorted(owner, which).tolist()
+        parts = (np.split(everything, begins[1:]) for everything in (boxes, room, alone, crossed))
+        return [_Places(*one) for one in zip(*parts, strict=True)]
+
+    def _settle(self) -> None:
+        """Every label where it lies best among the others, until none moves."""
+        costs = [own.cost for own in self.places]
+        corners = self._corners
+        for _ in range(SWEEPS):
+            before = [*self.chosen]
+            for i, own in enumerate(self.places):
+                near = overlapping(own.boxes, np.delete(corners, i, axis=0), 3)
+                self.chosen[i] = int(np.argmin(costs[i] + OVER * near.sum(axis=1)))
+                corners[i] = own.boxes[self.chosen[i]]
+            if before == self.chosen:
+                break
+
+    def _step_aside(self) -> None:
+        """Labels that find no place of their own on their line may stand beside it."""
+        which = sorted({i for i, _ in self.hidden})
+        for i, further in zip(which, self._places(which, beside=True), strict=True):
+            self.places[i] = self.places[i].and_also(further)
+        if which:
+            self._settle()
+
+
+def untangled(labels: Labels, others: Sequence[Iterable[list[Curve]]]) -> Labels:
+    """The labels after ways that hide one were led otherwise where that hides less: `others` are further ways of the same arrows."""
+    known: dict[int, list[list[Curve]]] = {}
+    tried: set[tuple[int, int]] = set()
+    while hidden := labels.hidden:
+        involved = dict.fromkeys(number for pair in hidden for number in pair if number < len(others))
+        for number in involved:
+            known.setdefault(number, list(others[number]))
+        attempt = next(((i, j) for i in involved for j in range(len(known[i])) if (i, j) not in tried), None)
+        if attempt is None:
+            break
+        tried.add(attempt)
+        other = labels.turned(attempt[0], known[attempt[0]][attempt[1]])
+        if len(other.hidden) < len(hidden) and other.badness < labels.badness:
+            labels = other
+            tried = {attempt}
+    return labels
 
 
 def collide(labels: Sequence[Box], cards: Sequence[Box]) -> bool:
@@ -67,13 +190,3 @@ def collide(labels: Sequence[Box], cards: Sequence[Box]) -> bool:
     among = overlapping(corners, corners, -0.5)
     np.fill_diagonal(among, False)
     return bool(among.any() or overlapping(corners, edges(cards), -0.5).any())
-
-
-def _crossed(options: Array, owner: NDArray[np.intp], ways: Sequence[list[Curve]]) -> NDArray[np.intp]:
-    """How many arrows other than its own go through each place (t,), or within two points of it."""
-    points = [sampled(curves, 12).reshape(-1, 2) for curves in ways]
-    begins = np.cumsum([0, *(len(own) for own in points[:-1])])
-    through = np.logical_or.reduceat(inside(options, np.concatenate(points), 2), begins, axis=1)
-    through[np.arange(owner.size), owner] = False
-    result: NDArray[np.intp] = through.sum(axis=1)
-    return result

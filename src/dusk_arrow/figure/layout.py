@@ -13,7 +13,7 @@ from scipy.optimize import isotonic_regression
 
 from dusk_arrow.figure.arcs import arc_way
 from dusk_arrow.figure.geometry import Box, Curve, Point
-from dusk_arrow.figure.labels import collide, place_labels
+from dusk_arrow.figure.labels import Labels, collide
 from dusk_arrow.figure.layering import Link, forward_links, layer_of, order_columns
 from dusk_arrow.figure.parts import Arc, Arrow, Card, Way
 from dusk_arrow.figure.routing import BUNDLED, ways_of
@@ -180,7 +180,7 @@ def arrange(
             _make_room(boxes, set(pinned), spacing.row / 2)
         ways: list[Way] = list(ways_of(by_name, boxes, arrows, forward, lanes, lane_ends, bool(pinned), spacing.tight))
         ways += [(arc, _arc_ways(arc, boxes, i)) for i, arc in enumerate(arcs)]
-        labels = place_labels(ways, list(boxes.values()))
+        labels = Labels(ways, list(boxes.values())).boxes
         if pinned or not collide(labels[: len(arrows)], list(boxes.values())):
             break
     routed = [Routed(*_ends(a), curves, box) for (a, curves), box in zip(ways, labels, strict=True)]

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from operator import itemgetter
 
 import numpy as np
 
@@ -13,9 +14,7 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Construct
 from dusk_arrow.figure.blocks import (
-    BOW,
     CARD_HEAD,
-    ERROR,
     ITEM,
     LINE,
     NAME,
@@ -26,6 +25,7 @@ from dusk_arrow.figure.blocks import (
     Side,
     facing,
 )  # fmt: skip
+from dusk_arrow.figure.bows import bows_of
 from dusk_arrow.figure.drawing import (
     BEFORE,
     Anchor,
@@ -43,6 +43,7 @@ from dusk_arrow.figure.drawing import (
 )
 from dusk_arrow.figure.framing import covered, framed
 from dusk_arrow.figure.geometry import (
+    STRIDE,
     Box,
     Curve,
     Point,
@@ -51,23 +52,26 @@ from dusk_arrow.figure.geometry import (
     inside,
     middle_of,
     overlapping,
+    runs_through,
     sampled,
     shortened,
+    spaced,
     straight,
 )
 from dusk_arrow.figure.inks import PAPER
-from dusk_arrow.figure.labels import place_labels
+from dusk_arrow.figure.labels import Labels, untangled
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.parts import Arrow, Way
 from dusk_arrow.figure.plan import BELOW, VALUE, Plan, could_be_zero, label_size
-from dusk_arrow.figure.ways import bow, departure, drawn_in, edge_point, head, ladder, styled
+from dusk_arrow.figure.ways import departure, drawn_in, edge_point, head, styled
 from dusk_arrow.results.document import Results
 
 HEAD, SMALL_HEAD = 7.5, 5.5
 STROKE, THIN = 1.2, 0.8
 THINNEST, THICKEST = 0.7, 3.4
-STRIDE = 2.5  # from point to point of a line, where it is asked whether something stands on it
-LOOSENESS = (1.0, 1.25, 1.6, 2.4)
+STEPS = 24  # along its arrow, at which a loading can stand
+DISTANCES = (2.0, 8.0, 16.0)  # of an R² from its shape, where it finds no room at it
+LOOSENESS = (1.0, 1.2, 1.45, 1.9, 2.8, 4.0)
 
 
 @dataclass
@@ -78,7 +82,7 @@ class _Sheet:
     lines: list[Item] = field(default_factory=list)
     labels: list[Item] = field(default_factory=list)
     taken: list[Box] = field(default_factory=list)
-    stems: list[Curve] = field(default_factory=list)
+    stems: dict[str, Curve] = field(default_factory=dict)  # arrows between shapes and their items, by their handles
 
 
 def _middle(box: Box, text: str, size: float, fill: str, bold: bool = False) -> Words:
@@ -116,8 +120,10 @@ class _Pen:
         else:
             self.sheet.shapes.append(Rectangle(core, PAPER, ink.ink, STROKE, node=(name,), words=words))
 
-    def _shares(self) -> None:
+    def _shares(self, ways: Sequence[Sequence[Curve]]) -> None:
         """R² beside every shape that is explained, on the side where least is in its way."""
+        drawn = [line.full for line in self.sheet.lines if isinstance(line, Line)]
+        points = spaced([curve for curves in (*ways, *drawn) for curve in curves], STRIDE)
         for name, (core, _) in self.plan.cores.items():
             said = self.plan.explained(name)
             if said is None or (self.plan.options.notation == "cards" and name in self.plan.blocks):
@@ -134,8 +140,9 @@ class _Pen:
                 ((right + 1, y - 8), "start"), ((left - 1, y - 8), "end"),
                 ((right + 1, y + 8 + 0.7 * SMALL), "start"), ((left - 1, y + 8 + 0.7 * SMALL), "end"),
             ]  # fmt: skip
+            spots += [(spot, "middle") for spot in _around(core, wide)]
             boxes = [Box(at[0] - wide * BEFORE[anchor], at[1] - SMALL + 1, wide, SMALL + 1) for at, anchor in spots]
-            best = int(np.argmin(self._in_the_way(edges(boxes))))
+            best = int(np.argmin(self._in_the_way(edges(boxes), points)))
             (at, anchor), box = spots[best], boxes[best]
             handle = Handle(f"R² · {name}", (x, y))
             if handle.key in self.plan.options.label_places:
@@ -153,19 +160,12 @@ class _Pen:
             handle.at[0] + place[0] - box.width / 2, handle.at[1] + place[1] - box.height / 2, box.width, box.height
         )
 
-    def _in_the_way(self, boxes: Array) -> Array:
-        """How much is where a text would stand, by the edges of its boxes (b, 4): other texts and shapes first, then lines."""
+    def _in_the_way(self, boxes: Array, points: Array) -> Array:
+        """How much is where a text would stand, by the edges of its boxes (b, 4): other texts and shapes first, then
+        points of lines (n, 2)."""
         others = edges([*self.sheet.taken, *(core for core, _ in self.plan.cores.values())])
         hidden = overlapping(boxes, others, 1).sum(axis=1)
-        return np.asarray(10.0 * hidden + 0.5 * inside(boxes, self._way_points, 2).sum(axis=1))
-
-    @cached_property
-    def _way_points(self) -> Array:
-        """Points along every line (n, 2), about as dense on long ones as on short ones."""
-        curves = [curve for line in self.sheet.lines if isinstance(line, Line) for curve in line.full]
-        counts = [max(12, int(math.dist(curve.start, curve.end) / STRIDE)) for curve in curves]
-        points = [sampled([curve], count)[0] for curve, count in zip(curves, counts, strict=True)]
-        return np.concatenate([np.empty((0, 2)), *points])
+        return np.asarray(10.0 * hidden + 0.5 * inside(boxes, points, 2).sum(axis=1))
 
     def _card(self, piece: Block, box: Box) -> None:
         """A construct as a card: name and R² in its head, items and their loadings below a line."""
@@ -217,7 +217,7 @@ class _Pen:
                 for i, line in enumerate(piece.lines[item])
             )
             sheet.shapes.append(Rectangle(rectangle, PAPER, ink.ink, 0.9, node=node, words=words))
-            sheet.stems.append(straight(start, end))
+            sheet.stems[handle_key(ends)] = straight(start, end)
             value = self._loading(construct, item)
             if value is not None:
                 share = 0.42 if side in ("left", "right") else SHARE
@@ -266,74 +266,92 @@ class _Pen:
         """Paths, then covariances, then the labels of both where they fit best."""
         options, sheet, ink = self.plan.options, self.sheet, self.plan.ink
         cores = [(name, core) for name, (core, _) in self.plan.cores.items()]
-        boxes = [(name, box) for (name, _), box in self.plan.rectangles.items()]
-        ways = styled(self.plan.layout.arrows, options.arrows, self.plan.cores, [*cores, *boxes])
-        largest = (
-            max(
-                (abs(self.plan.found[pair].standardized or 0.0) for pair in self.plan.paths if pair in self.plan.found),
-                default=0.0,
-            )
-            or 1.0
+        others = styled(
+            self.plan.layout.arrows, options.arrows, self.plan.cores, [*cores, *((None, box) for box in sheet.taken)]
         )
         labelled: list[Way] = []
         said: list[tuple[tuple[Words, ...], tuple[Node, Node]]] = []  # their baselines from the middle of the label
-        for routed, curves in zip(self.plan.layout.arrows, ways, strict=True):
+        for routed, further in zip(self.plan.layout.arrows, others, strict=True):
             pair = (routed.source, routed.target)
-            parameter = self.plan.found.get(pair)
-            uncertain = could_be_zero(parameter, options)
-            value = 0.0 if parameter is None else parameter.standardized or 0.0
-            stroke = (
-                ink.pale if uncertain and options.uncertain == "grey" else ink.negative if value < 0 else ink.positive
-            )
-            width = THINNEST + (THICKEST - THINNEST) * abs(value) / largest if options.thickness else STROKE
-            size = HEAD + max(width - STROKE, 0.0) * 1.6
-            ends: tuple[Node, Node] = ((routed.source,), (routed.target,))
-            tip = head(curves[-1].end, arrival_angle(curves), size, stroke)
-            shown = tuple(shortened(list(curves), size - 1))
-            dashed = uncertain and options.uncertain == "dashed"
-            sheet.lines.append(Line(shown, stroke, width, dashed, (tip,), ends, "path", tuple(curves)))
             text, below = self.plan.texts[pair]
-            labelled.append((Arrow(*pair, *label_size(text, below, options)), list(curves)))
-            fill = ink.quiet if stroke == ink.pale else ink.ink
-            said.append((_written(text, below, fill, ink.quiet), ends))
-        labelled_bows = self._bows([*cores, *boxes])
-        self._shares()
-        for (name, other), curve, text in labelled_bows:
+            labelled.append((Arrow(*pair, *label_size(text, below, options)), next(further)))
+            fill = ink.quiet if self._stroke(pair) == ink.pale else ink.ink
+            said.append((_written(text, below, fill, ink.quiet), ((pair[0],), (pair[1],))))
+        bows = [(ends, next(further), further, text) for ends, further, text in bows_of(self.plan, sheet.taken)]
+        self._make_way([*(curves for _, curves in labelled), *([curve] for _, curve, _, _ in bows)])
+        for (name, other), curve, rest, text in bows:
+            others.append([bow] for bow in rest)
             labelled.append(
                 (Arrow("/".join(name), "/".join(other), self.plan.options.width_of(text, NUMBER) + 4, 12.0), [curve])
             )
             said.append(((Words((0.0, 0.35 * NUMBER), text, NUMBER, ink.ink),), (name, other)))
+        self._shares([curves for _, curves in labelled])
         obstacles = [core for _, core in cores] + sheet.taken
-        places = place_labels(labelled, obstacles, sheet.stems)
-        for place, (_, curves), (lines, ends) in zip(places, labelled, said, strict=True):
+        labels = untangled(Labels(labelled, obstacles, list(sheet.stems.values())), others)
+        ways = [curves for _, curves in labels.ways]
+        paths = len(self.plan.layout.arrows)
+        self._arrows(ways[:paths])
+        self._bows([(ends, curve) for (_, ends), [curve] in zip(said[paths:], ways[paths:], strict=True)])
+        for place, (_, curves), (lines, ends) in zip(labels.boxes, labels.ways, said, strict=True):
             handle = Handle(handle_key(ends), middle_of(curves))
             box = self._by_hand(handle, place)
             x, y = box.centre
             texts = tuple(replace(line, at=(x, y + line.at[1])) for line in lines)
             sheet.labels.append(Label(box, PAPER, texts, ends, handle))
 
-    def _bows(self, shapes: Sequence[tuple[str, Box]]) -> list[tuple[tuple[Node, Node], Curve, str]]:
-        """Covariances of constructs, then of errors, as lines with two heads."""
-        found: list[tuple[tuple[Node, Node], Curve, str]] = []
-        for a, b, value in self.plan.covariances:
-            others = [box for name, box in shapes if name not in (a, b)] + [
-                box
-                for name, box in shapes
-                if name in (a, b) and box not in (self.plan.cores[a][0], self.plan.cores[b][0])
-            ]
-            order = list(self.plan.layout.cards)
-            apart = abs(order.index(a) - order.index(b))
-            piled = not self.plan.paths and self.plan.options.notation == "literature"
-            curve = (
-                ladder(self.plan.cores[a], self.plan.cores[b], apart, self.plan.down)
-                if piled
-                else bow(self.plan.cores[a], self.plan.cores[b], others, self.sheet.taken)
-            )
-            found.append((((a,), (b,)), curve, self.plan.options.number(value)))
-        for first, second, value in self.plan.bows:
-            curve = self._error_bow(first, second, [box for _, box in shapes])
-            found.append(((first, second), curve, self.plan.options.number(value)))
-        for ends, curve, _ in found:
+    def _make_way(self, ways: Sequence[Sequence[Curve]]) -> None:
+        """Loadings that a line runs through stand elsewhere on their own arrow, where that is free."""
+        sheet = self.sheet
+        for number, label in enumerate(sheet.labels):
+            if (
+                not isinstance(label, Label)
+                or label.handle is None
+                or label.handle.key in self.plan.options.label_places
+            ):
+                continue
+            box = label.box
+            if not runs_through(edges([box]), ways, 1).any():
+                continue
+            middles = sampled([sheet.stems[label.handle.key]], STEPS)[0].tolist()
+            spots = [Box(x - box.width / 2, y - box.height / 2, box.width, box.height) for x, y in middles]
+            others = [core for core, _ in self.plan.cores.values()] + [other for other in sheet.taken if other != box]
+            corners = edges(spots)
+            free = ~(runs_through(corners, ways, 1).any(axis=1) | overlapping(corners, edges(others), 1).any(axis=1))
+            away = np.where(free, np.abs(corners - edges([box])).sum(axis=1), np.inf)
+            at = int(np.argmin(away))
+            if np.isfinite(away[at]):
+                (words,) = label.words
+                sheet.labels[number] = replace(
+                    label, box=spots[at], words=(_middle(spots[at], words.text, NUMBER, words.fill),)
+                )
+                sheet.taken[sheet.taken.index(box)] = spots[at]
+
+    def _arrows(self, ways: Sequence[list[Curve]]) -> None:
+        """The paths, on the ways that were found for them."""
+        options = self.plan.options
+        largest = max((abs(self.plan.standardized(pair)) for pair in self.plan.paths), default=0.0) or 1.0
+        for routed, curves in zip(self.plan.layout.arrows, ways, strict=True):
+            pair = (routed.source, routed.target)
+            value = self.plan.standardized(pair)
+            stroke = self._stroke(pair)
+            width = THINNEST + (THICKEST - THINNEST) * abs(value) / largest if options.thickness else STROKE
+            size = HEAD + max(width - STROKE, 0.0) * 1.6
+            tip = head(curves[-1].end, arrival_angle(curves), size, stroke)
+            shown = tuple(shortened(list(curves), size - 1))
+            dashed = options.uncertain == "dashed" and could_be_zero(self.plan.found.get(pair), options)
+            ends: tuple[Node, Node] = ((pair[0],), (pair[1],))
+            self.sheet.lines.append(Line(shown, stroke, width, dashed, (tip,), ends, "path", tuple(curves)))
+
+    def _stroke(self, pair: tuple[str, str]) -> str:
+        """The ink of a path."""
+        ink, options = self.plan.ink, self.plan.options
+        if options.uncertain == "grey" and could_be_zero(self.plan.found.get(pair), options):
+            return ink.pale
+        return ink.negative if self.plan.standardized(pair) < 0 else ink.positive
+
+    def _bows(self, found: Sequence[tuple[tuple[Node, Node], Curve]]) -> None:
+        """Covariances, as lines with two heads."""
+        for ends, curve in found:
             shown = drawn_in(curve, SMALL_HEAD - 0.5)
             tips = (
                 head(curve.end, arrival_angle([curve]), SMALL_HEAD, self.plan.ink.quiet),
@@ -342,27 +360,16 @@ class _Pen:
             self.sheet.lines.append(
                 Line((shown,), self.plan.ink.quiet, THIN, False, tips, ends, "covariance", (curve,))
             )
-        return found
 
-    def _error_bow(self, first: tuple[str, str], second: tuple[str, str], shapes: Sequence[Box]) -> Curve:
-        """A covariance of two errors: outside of their rectangles where they stand side by side."""
 
-        one, two = self.plan.rectangles[first], self.plan.rectangles[second]
-        side, other = (self.plan.blocks[construct].sides[item] for construct, item in (first, second))
-        if first[0] != second[0] or side != other:
-            return bow((one, False), (two, False), [b for b in shapes if b not in (one, two)], self.sheet.taken)
-        across = side in ("left", "right")
-        out = -1.0 if side in ("left", "above") else 1.0
-        far = ERROR[0 if across else 1] - 4 if self.plan.options.residuals else 0.0
-        bulge = far + 6 + min(0.16 * math.dist(one.centre, two.centre), BOW - 6)
-
-        def at(box: Box) -> Point:
-            x, y = box.centre
-            return (x + out * (box.width / 2 + far), y) if across else (x, y + out * (box.height / 2 + far))
-
-        start, end = at(one), at(two)
-        push = (out * (bulge - far + 6), 0.0) if across else (0.0, out * (bulge - far + 6))
-        return Curve(start, (start[0] + push[0], start[1] + push[1]), (end[0] + push[0], end[1] + push[1]), end)
+def _around(core: Box, wide: float) -> list[Point]:
+    """Further baselines of an R², by their middles, all round its shape, near it first."""
+    found: list[Point] = []
+    for away, angle in itertools.product(DISTANCES, np.linspace(0, 2 * np.pi, 36, endpoint=False).tolist()):
+        across, down = math.cos(angle), math.sin(angle)
+        x, y = edge_point(core, (core.centre[0] + across, core.centre[1] + down), True)
+        found.append((x + across * (wide / 2 + away), y + down * (SMALL / 2 + away) + SMALL / 2))
+    return found
 
 
 def _written(value: str, below: str, fill: str, quiet: str) -> tuple[Words, ...]:
@@ -381,22 +388,16 @@ def diagram(
     Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
     own; where very many items are drawn only where more than one in five constructs would have such a label. Raises ValueError where no route leads from source to outcome.
     """
-    best: tuple[int, Drawing] | None = None
+    options = options or FigureOptions()
+    found: list[tuple[int, Plan, list[Item]]] = []
     for looseness in LOOSENESS:
-        plan = Plan(results, options or FigureOptions(), about, looseness)
-        drawn = framed(
-            _Pen(plan).draw(),
-            f"Path diagram: {listed(plan.model.structure_nodes, 12)}",
-            plan.said,
-            plan.options,
-            inside,
-        )
-        places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
-        drawn = replace(drawn, places=places, parts=plan.options.parts)
-        hidden = covered(drawn)
-        if best is None or hidden < best[0]:
-            best = hidden, drawn
-        if hidden <= (len(places) // 5 if plan.dense else 0):
+        plan = Plan(results, options, about, looseness)
+        items = _Pen(plan).draw()
+        hidden = covered(items, plan.options)
+        found.append((hidden, plan, items))
+        if not hidden:
             break
-    assert best is not None
-    return best[1]
+    _, plan, items = min(found, key=itemgetter(0))
+    drawn = framed(items, f"Path diagram: {listed(plan.model.structure_nodes, 12)}", plan.said, plan.options, inside)
+    places = {name: (box.x, box.y) for name, box in plan.layout.cards.items()}
+    return replace(drawn, places=places, parts=plan.options.parts)

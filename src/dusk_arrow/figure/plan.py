@@ -113,6 +113,11 @@ class Plan:
         hidden = self.options.uncertain == "hidden"
         return [pair for pair in drawn if not (hidden and could_be_zero(self.found.get(pair), self.options))]
 
+    def standardized(self, pair: tuple[str, str]) -> float:
+        """A path's standardized value; 0 where there is none."""
+        parameter = self.found.get(pair)
+        return 0.0 if parameter is None else parameter.standardized or 0.0
+
     @cached_property
     def covariances(self) -> list[tuple[str, str, float]]:
         """The covariances of constructs and observed variables that are drawn, with their figure."""

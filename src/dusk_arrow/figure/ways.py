@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from dusk_arrow.figure.drawing import Head
-from dusk_arrow.figure.geometry import Box, Curve, Point, straight
+from dusk_arrow.figure.geometry import Box, Curve, Point, edges, runs_through, straight
 from dusk_arrow.figure.layout import Routed
 
-BULGES = (10.0, 22.0, 40.0, 70.0, 110.0)
-HIT, NEAR_MISS = 60.0, 8.0  # what it costs, in points of detour, to cross a shape, or a label
+LEANS = (0.3, 0.7, 0.15, 0.85)  # where on its way an arrow turns instead of at its half
 
 
 def head(tip: Point, angle: float, size: float, fill: str) -> Head:
@@ -40,38 +39,59 @@ def _polyline(points: Sequence[Point]) -> list[Curve]:
 
 
 def _crosses(curves: Sequence[Curve], obstacles: Sequence[Box]) -> bool:
-    return any(box.contains(point, 2) for curve in curves for point in curve.samples(24) for box in obstacles)
+    return bool(runs_through(edges(obstacles), [curves], 2).any())
 
 
 def styled(
     routed: Sequence[Routed],
     style: Literal["curved", "straight", "angled"],
     cores: dict[str, tuple[Box, bool]],
-    obstacles: Sequence[tuple[str, Box]],
-) -> list[list[Curve]]:
-    """The ways of arrows as chosen. Straight ones take the lanes that were laid for them where they would cross a shape that
-    is not theirs, or lie on the way back of another; turns of right-angled ones stand apart."""
-    if style == "curved":
-        return [list(one.curves) for one in routed]
+    obstacles: Sequence[tuple[str | None, Box]],
+) -> list[Iterator[list[Curve]]]:
+    """The ways of arrows as chosen, for each the best first, around obstacles that are of a construct whose own arrows may touch
+    them, or of nobody. Straight ones take the lanes that were laid for them where they would cross a shape that is not theirs,
+    or lie on the way back of another; turns of right-angled ones stand apart. Further ways turn earlier or later."""
     pairs = {(one.source, one.target) for one in routed}
-    found = []
-    for number, one in enumerate(routed):
-        stops = [one.curves[0].start, *(curve.end for curve in one.curves)]
-        if style == "angled":
-            turn = 0.32 + 0.36 * (number % 5) / 4
-            ways = [_polyline(_angles(one.curves, share)) for share in (turn, 0.5, 0.2, 0.8)]
-            others = [box for owner, box in obstacles if owner not in (one.source, one.target)]
-            found.append(next((way for way in ways if not _crosses(way, others)), ways[0]))
-            continue
-        (source, source_round), (target, target_round) = cores[one.source], cores[one.target]
-        direct = [
-            straight(edge_point(source, target.centre, source_round), edge_point(target, source.centre, target_round))
-        ]
+
+    def ways(number: int, one: Routed) -> Iterator[list[Curve]]:
+        leaning = (_leaning(one.curves, lean) for lean in LEANS)
+        if style == "curved":
+            yield list(one.curves)
+            yield from leaning
+        elif style == "angled":
+            turns = (0.32 + 0.36 * (number % 5) / 4, 0.5, 0.2, 0.8, 0.35, 0.65, 0.1, 0.9)
+            yield from (_polyline(_angles(one.curves, turn)) for turn in turns)
+        else:
+            (source, source_round), (target, target_round) = cores[one.source], cores[one.target]
+            start = edge_point(source, target.centre, source_round)
+            if (one.target, one.source) not in pairs:
+                yield [straight(start, edge_point(target, source.centre, target_round))]
+            yield _polyline([one.curves[0].start, *(curve.end for curve in one.curves)])
+            yield list(one.curves)
+            yield from leaning
+
+    def free(number: int, one: Routed) -> Iterator[list[Curve]]:
         others = [box for owner, box in obstacles if owner not in (one.source, one.target)]
-        back = (one.target, one.source) in pairs
-        ways = [_polyline(stops), list(one.curves)] if back else [direct, _polyline(stops), list(one.curves)]
-        found.append(next((way for way in ways if not _crosses(way, others)), ways[-1]))
-    return found
+        found = False
+        for way in ways(number, one):
+            if not _crosses(way, others):
+                found = True
+                yield way
+        if not found:
+            yield list(one.curves) if style != "angled" else next(ways(number, one))
+
+    return [free(number, one) for number, one in enumerate(routed)]
+
+
+def _leaning(curves: Sequence[Curve], lean: float) -> list[Curve]:
+    """Curves that turn at a share of their way instead of at its half."""
+
+    def away(point: Point, control: Point, by: float) -> Point:
+        return point[0] + (control[0] - point[0]) * by, point[1] + (control[1] - point[1]) * by
+
+    return [
+        Curve(c.start, away(c.start, c.first, 2 * lean), away(c.end, c.second, 2 - 2 * lean), c.end) for c in curves
+    ]
 
 
 def _angles(curves: Sequence[Curve], turn: float) -> list[Point]:
@@ -88,62 +108,6 @@ def _angles(curves: Sequence[Curve], turn: float) -> list[Point]:
             points += [(ax, middle), (bx, middle)]
         points.append(curve.end)
     return points
-
-
-def bow(first: tuple[Box, bool], second: tuple[Box, bool], obstacles: Sequence[Box], labels: Sequence[Box]) -> Curve:
-    """A covariance between two shapes: the bow that crosses the fewest others, then the shortest."""
-    (one, one_round), (two, two_round) = first, second
-    (ax, ay), (bx, by) = one.centre, two.centre
-    length = math.dist((ax, ay), (bx, by)) or 1.0
-    ux, uy = (bx - ax) / length, (by - ay) / length
-    options = []
-    for side in (1, -1):
-        nx, ny = -uy * side, ux * side
-        for bulge in BULGES:
-            lean = 0.35 + bulge / 120
-            start = edge_point(one, (ax + length * (ux + nx * lean), ay + length * (uy + ny * lean)), one_round)
-            end = edge_point(two, (bx + length * (-ux + nx * lean), by + length * (-uy + ny * lean)), two_round)
-            reach = 0.25 * math.dist(start, end)
-            options.append(
-                Curve(
-                    start,
-                    (start[0] + nx * bulge + ux * reach, start[1] + ny * bulge + uy * reach),
-                    (end[0] + nx * bulge - ux * reach, end[1] + ny * bulge - uy * reach),
-                    end,
-                )
-            )
-
-    def cost(curve: Curve) -> float:
-        points = curve.samples(24)
-        hits = sum(box.contains(point, 3) for box in obstacles for point in points)
-        grazed = sum(box.contains(point, 1) for box in labels for point in points)
-        own = sum(box.contains(point, -2) for box in (one, two) for point in points[1:-1])
-        long = sum(math.dist(a, b) for a, b in itertools.pairwise(points))
-        return HIT * (hits + own) + NEAR_MISS * grazed + long
-
-    return min(options, key=cost)
-
-
-def ladder(first: tuple[Box, bool], second: tuple[Box, bool], apart: int, down: bool) -> Curve:
-    """A covariance of two shapes that stand in one line: the farther they are `apart`, the farther out it bows, on the side
-    that their items do not take."""
-    (one, one_round), (two, two_round) = first, second
-    if (two.centre < one.centre) if down else (two.centre[1] < one.centre[1]):
-        (one, one_round), (two, two_round) = (two, two_round), (one, one_round)
-    out, lean = 12.0 + 34.0 * (apart - 1), 1.0 / apart
-
-    def leaving(box: Box, along: float, round_: bool) -> Point:
-        x, y = box.centre
-        across = (
-            (x + along * lean * box.width, y + box.height) if down else (x + box.width, y + along * lean * box.height)
-        )
-        return edge_point(box, across, round_)
-
-    start, end = leaving(one, 1.0, one_round), leaving(two, -1.0, two_round)
-    far = (0.0, max(start[1], end[1]) + out) if down else (max(start[0], end[0]) + out, 0.0)
-    if down:
-        return Curve(start, (start[0] + 8, far[1]), (end[0] - 8, far[1]), end)
-    return Curve(start, (far[0], start[1] + 8), (far[0], end[1] - 8), end)
 
 
 def departure(curve: Curve) -> float:

@@ -16,15 +16,15 @@ Side = Literal["left", "right", "up", "down"]
 
 @dataclass(frozen=True)
 class Piece:
-    """One connector: from where to where, which way it bends, on which side of their shapes it leaves and arrives, how far it bows
-    beyond its ends (None: it does not), and whether a head is at its start and at its end."""
+    """One connector: from where to where, which way it bends, on which side of their shapes it leaves and arrives, where it turns,
+    across or down the page (None: half way), and whether a head is at its start and at its end."""
 
     start: Point
     end: Point
     bend: Bend
     leaves: Side
     arrives: Side
-    beyond: float | None
+    turn: float | None
     head_at_start: bool
     head_at_end: bool
 
@@ -53,20 +53,20 @@ def pieces(line: Line) -> list[Piece]:
     last = len(line.full) - 1
     for i, curve in enumerate(line.full):
         bend = bend_of(curve)
-        beyond = None
-        if line.kind == "covariance":  # a bow: both ends leave the same way, unless it is nearly straight
-            (x, y), mx, my = curve.at(0.5), (curve.start[0] + curve.end[0]) / 2, (curve.start[1] + curve.end[1]) / 2
+        turn = None
+        (x, y), mx, my = curve.at(0.5), (curve.start[0] + curve.end[0]) / 2, (curve.start[1] + curve.end[1]) / 2
+        bows = line.kind == "covariance"  # both ends leave the same way, unless it is nearly straight
+        if bows:
             bulge = math.dist((x, y), (mx, my))
-            if bulge < FLAT * math.dist(curve.start, curve.end):
-                bend = "straight"
-            else:
-                bend = "across" if abs(x - mx) >= abs(y - my) else "down"
-                beyond = x if bend == "across" else y
+            bent: Bend = "across" if abs(x - mx) >= abs(y - my) else "down"
+            bend = "straight" if bulge < FLAT * math.dist(curve.start, curve.end) else bent
+        if bend != "straight" and (bows or max(abs(x - mx), abs(y - my)) > 1):
+            turn = x if bend == "across" else y
         heads = len(line.heads)
-        through = curve.at(0.5) if beyond is not None else None
+        through = curve.at(0.5) if bows and turn is not None else None
         leaves = side_of(curve.start, through or curve.first, bend)
         arrives = side_of(curve.end, through or curve.second, bend)
-        found.append(Piece(curve.start, curve.end, bend, leaves, arrives, beyond, heads == 2, heads > 0 and i == last))
+        found.append(Piece(curve.start, curve.end, bend, leaves, arrives, turn, heads == 2, heads > 0 and i == last))
     return found
 
 

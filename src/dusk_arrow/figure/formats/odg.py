@@ -176,6 +176,8 @@ class _Page:
         along = 0 if part.bend == "across" else 1
         short = abs(part.end[along] - part.start[along]) * self.unit < SHORT
         kind = "line" if short or part.bend == "straight" else "curve"
+        if kind == "curve" and part.turn is not None and line.kind == "path":
+            held["lineskew"] = self.pt(part.turn - (part.start[along] + part.end[along]) / 2)
         self.page.addElement(
             draw.Connector(type=kind, viewbox="0 0 1 1", stylename=self.graphic(**looks), **where, **held)
         )

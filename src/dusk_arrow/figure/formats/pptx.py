@@ -144,11 +144,11 @@ class _Slide:
 
 
 def _placed(made: Any, part: Piece, unit: float) -> None:
-    """A curved connector as it leaves: across the page as it comes, down the page turned by a right angle; one that bows has
-    its middle beyond its ends."""
+    """A curved connector as it leaves: across the page as it comes, down the page turned by a right angle; it turns where it is
+    said."""
     (ax, ay), (bx, by) = part.start, part.end
     down = part.bend == "down"
-    if part.beyond is not None:  # its middle is told as a share of its extent, so there has to be one
+    if part.turn is not None:  # its middle is told as a share of its extent, so there has to be one
         if down and abs(by - ay) < 1:
             by = ay + 1
         elif not down and abs(bx - ax) < 1:
@@ -171,8 +171,8 @@ def _placed(made: Any, part: Piece, unit: float) -> None:
         frame.set("flipV", "1")
     frame.off.x, frame.off.y = (round((c - side / 2) * unit) for c, side in zip(middle, (long, short), strict=True))
     frame.ext.cx, frame.ext.cy = round(long * unit), round(short * unit)
-    if part.beyond is not None:
-        share = (part.beyond - ay) / (by - ay) if down else (part.beyond - ax) / (bx - ax)
+    if part.turn is not None:
+        share = (part.turn - ay) / (by - ay) if down else (part.turn - ax) / (bx - ax)
         shape = made._element.spPr.find(qn("a:prstGeom"))
         values = shape.find(qn("a:avLst"))
         if values is None:
