@@ -14,9 +14,10 @@ from odf.opendocument import load
 from odf.teletype import extractText
 from pptx import Presentation
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle, Words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import lines, pieces
 from dusk_arrow.figure.formats.registry import FORMATS, finest
+from dusk_arrow.figure.geometry import Box, Curve
 from dusk_arrow.figure.importance import importance_picture
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.paper import diagram
@@ -181,6 +182,37 @@ def test_a_curve_without_room_is_a_straight_line_in_an_open_drawing() -> None:
             assert one.getAttribute("type") == ("line" if room < 28 else "curve")
             short += room < 28
     assert short
+
+
+@pytest.mark.parametrize("lean", [0.15, 0.5, 0.85])
+@pytest.mark.parametrize("down", [False, True])
+def test_a_connector_turns_where_the_arrow_does(down: bool, lean: float) -> None:
+    """A number beside the turn of its arrow would stand at nothing, or at another arrow."""
+    along, across = (120.0, 60.0)
+    size = (along, across) if not down else (across, along)
+    first, second = (
+        ((lean * along, 0.0), (lean * along, across)) if not down else ((0.0, lean * along), (across, lean * along))
+    )
+    curve = Curve((0.0, 0.0), first, second, size)
+    ends: tuple[Node, Node] = (("a",), ("b",))
+    boxes = (
+        (Box(-30, -10, 30, 20), Box(size[0], size[1] - 10, 30, 20))
+        if not down
+        else (Box(-15, -20, 30, 20), Box(size[0] - 15, size[1], 30, 20))
+    )
+    ovals = [Ellipse(box, "#ffffff", "#000000", 1, end) for box, end in zip(boxes, ends, strict=True)]
+    drawing = Drawing(200, 200, "", (*ovals, Line((curve,), "#000000", 1, ends=ends, kind="path", full=(curve,))))
+    turns = curve.at(0.5)[int(down)]
+    slide = Presentation(io.BytesIO(FORMATS["pptx"].render(drawing))).slides[0]
+    (connector,) = [shape for shape in slide.shapes if shape.shape_type is None or shape.has_text_frame is False]
+    shares = [
+        guide.get("fmla")
+        for guide in connector._element.iter("{http://schemas.openxmlformats.org/drawingml/2006/main}gd")
+    ]
+    assert shares == ([] if lean == 0.5 else [f"val {round(turns / along * 100_000)}"])
+    (made,) = load(io.BytesIO(FORMATS["odg"].render(drawing))).getElementsByType(draw.Connector)
+    skew = made.getAttribute("lineskew")
+    assert float((skew or "0pt").removesuffix("pt")) == pytest.approx(turns - along / 2, abs=0.01)
 
 
 def test_wider_letters_of_another_machine_break_no_number() -> None:

@@ -11,8 +11,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dusk_arrow.figure.arcs import arc_way
-from dusk_arrow.figure.geometry import Box, Curve, arrival_angle, horizontal, path_data, shortened
-from dusk_arrow.figure.labels import Labels, collide
+from dusk_arrow.figure.geometry import (
+    Box,
+    Curve,
+    arrival_angle,
+    edges,
+    horizontal,
+    path_data,
+    runs_through,
+    shortened,
+    straight,
+)
+from dusk_arrow.figure.labels import Labels, collide, untangled
 from dusk_arrow.figure.layering import crossings, forward_links, layer_of, order_columns
 from dusk_arrow.figure.parts import Arrow
 from dusk_arrow.figure.spreading import scale_of, spread
@@ -145,6 +155,48 @@ def test_labels_keep_off_cards_lines_and_each_other() -> None:
     assert all(label.overlap(card) == 0 for label in labels)
     assert all(a.overlap(b) == 0 for a, b in itertools.combinations(labels, 2))
     assert Labels([], [card]).boxes == []
+
+
+def test_a_label_stands_beside_its_line_where_another_runs_along() -> None:
+    """A number on two lines is of neither; beside them it is of the nearer."""
+    ways = [line(0), line(8)]
+    upper, lower = Labels(ways, []).boxes
+    assert upper.y + upper.height <= 0 < 8 <= lower.y
+    assert upper.y + upper.height >= -3, "near its own line"
+    assert lower.y <= 11
+    third = straight((0, -20), (300, -20))  # closes the room above, but for four points
+    upper, _ = Labels(ways, [], [third]).boxes
+    assert not runs_through(edges([upper]), [[third]], 4).any(), "nearer to its own line than to any other"
+
+
+def test_a_label_keeps_off_the_tip_of_its_arrow() -> None:
+    """An arrow whose head is under its number points nowhere."""
+    (label,) = Labels([(Arrow("a", "b", 20, 16), [straight((0, 0), (100, 0))])], [Box(-20, -20, 90, 40)]).boxes
+    assert not label.contains((100, 0), 5)
+
+
+def test_an_arrow_turns_elsewhere_where_that_frees_its_label() -> None:
+    """Where lines run all along an arrow no place is free on it or beside it; then it takes another way."""
+    bars = [straight((0, y), (300, y)) for y in range(-60, 70, 6)]
+    crowded = Labels([line(0)], [], bars)
+    assert crowded.hidden
+    free = [horizontal((0, 0), (300, 200))]
+    found = untangled(crowded, [[free, [horizontal((0, 0), (300, 20))]]])
+    assert not found.hidden
+    assert found.ways[0][1] == free
+    short = [straight((0, 200), (60, 200))]
+    assert untangled(crowded, [[short]]).ways[0][1] == short
+    assert untangled(crowded, [[]]).ways == crowded.ways, "none is made up"
+
+
+def test_what_runs_through_a_box_is_seen_however_thin() -> None:
+    """A line that clips a corner between two sampled points would lie under a number."""
+    boxes = edges([Box(0, 0, 10, 10), Box(0, 20, 10, 10)])
+    long = [straight((-500, -492), (500, 508))]  # through the corner of the first at (0, 8) … (2, 10)
+    away = [straight((-500, 40), (500, 40))]
+    assert runs_through(boxes, [long, away]).tolist() == [[True, False], [False, False]]
+    assert runs_through(boxes, [long, away], 11).tolist() == [[True, False], [True, True]]
+    assert runs_through(boxes, []).shape == (2, 0)
 
 
 def test_collisions_are_seen() -> None:

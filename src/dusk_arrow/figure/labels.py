@@ -20,11 +20,7 @@ BESIDE = 2.0  # between a line and a label that stands beside it
 CLOSER = 5.0  # how far other lines keep from such a label, so that nobody takes it for theirs
 SWEEPS = 6
 HIDES, OVER, UNDER = 100.0, 80.0, 30.0  # what a shape, a label and a line below cost
-OFF_CENTRE, ASIDE, SLOPING = (
-    8.0,
-    6.0,
-    6.0,
-)  # what standing at an end of one's own line costs, beside it, and where it slopes
+OFF_CENTRE, ASIDE, SLOPING = 8.0, 6.0, 6.0  # and an end of its own line, standing beside it, and a slope
 
 
 @dataclass(frozen=True)
@@ -50,19 +46,20 @@ class _Places:
 
 
 def _along(way: Way, beside: bool) -> tuple[Array, Array]:
-    """Edges of the places of a way's label (p, 4) on its line, or beside it, and what each costs: near the middle is best."""
+    """Edges of the places of a way's label (p, 4) on its line, or beside it, and what each costs: near the
+    middle is best, and where it does not slope."""
     arrow, curves = way
     half = np.array([arrow.label_width, arrow.label_height]) / 2
     middles = spaced(curves, STEP)
     ahead = np.gradient(middles, axis=0)
     lengths = np.hypot(*ahead.T)
     gone = np.cumsum(lengths) - lengths / 2
-    cost = OFF_CENTRE * np.abs(2 * gone / max(lengths.sum(), 1e-9) - 1)
+    normal = ahead[:, ::-1] * (1, -1) / np.maximum(lengths, 1e-9)[:, None]
+    cost = OFF_CENTRE * np.abs(2 * gone / max(lengths.sum(), 1e-9) - 1) + SLOPING * 2 * np.abs(normal.prod(axis=1))
     if beside:
-        normal = ahead[:, ::-1] * (1, -1) / np.maximum(lengths, 1e-9)[:, None]
         away = normal * (np.abs(normal) @ half + BESIDE)[:, None]
         middles = np.concatenate([middles + away, middles - away])
-        cost = np.tile(cost + ASIDE + SLOPING * 2 * np.abs(normal.prod(axis=1)), 2)
+        cost = np.tile(cost + ASIDE, 2)
     return np.hstack([middles - half, middles + half]), cost
 
 
