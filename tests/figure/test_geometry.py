@@ -186,6 +186,7 @@ def test_an_arrow_turns_elsewhere_where_that_frees_its_label() -> None:
     assert found.ways[0][1] == free
     short = [straight((0, 200), (60, 200))]
     assert untangled(crowded, [[short]]).ways[0][1] == short
+    assert crowded.turned(0, [straight((0, 200), (20, 200))]).boxes[0].y > 150, "of few places"
     assert untangled(crowded, [[]]).ways == crowded.ways, "none is made up"
 
 
