@@ -197,7 +197,7 @@ def effects(material: Material) -> Table | None:
     shares = {(m.from_, m.to): m for m in results.mediation}
     columns = (
         Column("Effect", "text"), Column("β"), Column(f"{material.level} interval", "range"), Column("Estimate"), Column("SE"),
-        Column("Interval in units", "range"), Column("Interval", "text"),
+        Column("Interval in units", "range"), Column("Decision", "text"),
     )  # fmt: skip
     names = {"direct": "direct", "total indirect": "all indirect", "total": "total"}
     rows: list[Row] = []
