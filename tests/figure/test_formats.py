@@ -14,7 +14,7 @@ from odf.opendocument import load
 from odf.teletype import extractText
 from pptx import Presentation
 
-from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Node, Rectangle, Words
+from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Line, Node, Rectangle, Words
 from dusk_arrow.figure.formats.joints import lines, pieces
 from dusk_arrow.figure.formats.registry import FORMATS, finest
 from dusk_arrow.figure.geometry import Box, Curve
@@ -166,6 +166,26 @@ def test_importance_and_performance_stand_where_they_are() -> None:
     assert dots["Training"][1] == pytest.approx(ticks["60"][1] - 3.5)
     with pytest.raises(ValueError, match="not known"):
         importance_picture(results, "Support")
+
+
+def test_names_stand_at_their_points() -> None:
+    """Of two points side by side each has its name beside it, off the other and its name."""
+    where = {"Training": (0.2, 60.0), "Support": (0.21, 61.0), "Effort": (0.19, 62.0), "Efficacy": (0.4, 40.0)}
+    parts = [
+        ImportancePart(
+            outcome="Persistence", construct_=name, importance=i, performance=p, against=None, recorded_ends=True
+        )
+        for name, (i, p) in where.items()
+    ]
+    drawing = importance_picture(made_up(3, 2, 1).model_copy(update={"importance": parts}), "Persistence")
+    dots = {key: shape.box for key, shape in shapes(drawing).items()}
+    names = {item.words[0].text: item.box for item in drawing.items if isinstance(item, Label) and not item.ends}
+    assert set(where) <= set(names)
+    for name in where:
+        near = dots[name].moved(-9, -9)
+        assert names[name].overlap(Box(near.x, near.y, near.width + 18, near.height + 18)), "at its own"
+        assert not any(names[name].overlap(dot) for dot in dots.values())
+        assert not any(names[name].overlap(names[other], -0.5) for other in where if other != name)
 
 
 def test_a_curve_without_room_is_a_straight_line_in_an_open_drawing() -> None:

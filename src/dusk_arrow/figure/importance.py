@@ -15,6 +15,7 @@ from dusk_arrow.results.document import Results
 
 ACROSS, DOWN = 380.0, 250.0
 NAME, SMALL, DOT = 11.5, 10.2, 8.0
+RISE, BESIDE = 17.0, 11.5  # of a name from its dot, above or below it and at its sides
 STEPS = (0.05, 0.1, 0.2, 0.25, 0.5, 1.0, 2.0, 5.0, 10.0)
 
 
@@ -55,11 +56,16 @@ def importance_picture(
     dots = [Box(x(i) - DOT / 2, y(p) - DOT / 2, DOT, DOT) for _, i, p in known]
     ways = []
     for (name, _, _), dot in zip(known, dots, strict=True):
-        (cx, cy), reach = dot.centre, options.width_of(name, NAME, True) / 2 + DOT
-        round_ = [Curve((cx + reach, cy), (cx + reach, cy - 26), (cx - reach, cy - 26), (cx - reach, cy))]
-        round_ += [Curve((cx - reach, cy), (cx - reach, cy + 26), (cx + reach, cy + 26), (cx + reach, cy))]
+        (cx, cy), reach = dot.centre, options.width_of(name, NAME, True) / 2 + BESIDE
+        over, under = (cx, cy - RISE), (cx, cy + RISE)
+        right, left = cx + 4 / 3 * reach, cx - 4 / 3 * reach
+        round_ = [
+            Curve(under, (right, under[1]), (right, over[1]), over),
+            Curve(over, (left, over[1]), (left, under[1]), under),
+            straight(under, (cx, cy)),
+        ]
         ways.append((Arrow(name, name, options.width_of(name, NAME, True) + 4, NAME + 3), round_))
-    for (name, _, _), dot, place in zip(known, dots, Labels(ways, dots).boxes, strict=True):
+    for (name, _, _), dot, place in zip(known, dots, Labels(ways, dots, drawn=False).boxes, strict=True):
         items.append(Ellipse(dot, ink.ink, ink.ink, 0.8, (name,)))
         words = Words((place.centre[0], place.centre[1] + 0.35 * NAME), name, NAME, ink.ink, True)
         items.append(Label(place, PAPER, (words,)))

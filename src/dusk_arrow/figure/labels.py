@@ -65,9 +65,12 @@ def _along(way: Way, beside: bool) -> tuple[Array, Array]:
 
 class Labels:
     """The labels of ways where they lie best: off cards, off one another, off `lines` and ways that are not theirs; on their own
-    way, or beside it where nothing is free on it."""
+    way, or beside it where nothing is free on it. Ways that are not `drawn` are in nobody's way."""
 
-    def __init__(self, ways: Sequence[Way], cards: Sequence[Box], lines: Sequence[Curve] = ()) -> None:
+    def __init__(
+        self, ways: Sequence[Way], cards: Sequence[Box], lines: Sequence[Curve] = (), drawn: bool = True
+    ) -> None:
+        self.drawn = drawn
         self.ways, self.cards, self.lines = list(ways), edges(cards), [[line] for line in lines]
         self.places = self._places(range(len(self.ways)), beside=False)
         self.chosen = [int(np.argmin(own.cost)) for own in self.places]
@@ -130,10 +133,10 @@ class Labels:
         boxes, alone = (np.concatenate(parts) for parts in zip(*found, strict=True))
         room = boxes + np.multiply(CLOSER if beside else ON, (-1, -1, 1, 1))
         tips = np.array([curves[-1].end for _, curves in self.ways])
-        own, each = owner, np.arange(owner.size)
-        alone = alone + HIDES * (overlapping(boxes, self.cards, 5).sum(axis=1) + inside(boxes, tips, TIP)[each, own])
+        own = np.arange(owner.size), owner
+        alone = alone + HIDES * (overlapping(boxes, self.cards, 5).sum(axis=1) + inside(boxes, tips, TIP)[own])
         crossed = runs_through(room, [*(curves for _, curves in self.ways), *self.lines])
-        crossed[each, own] = False
+        crossed[own if self.drawn else (slice(None), slice(len(self.ways)))] = False
         begins = np.searchsorted(owner, which).tolist()
         parts = (np.split(everything, begins[1:]) for everything in (boxes, room, alone, crossed))
         return [_Places(*one) for one in zip(*parts, strict=True)]
