@@ -175,6 +175,18 @@ def test_a_label_keeps_off_the_tip_of_its_arrow() -> None:
     assert not label.contains((100, 0), 5)
 
 
+def test_a_label_hides_no_corner_of_its_arrow() -> None:
+    """Of an arrow at right angles whose jog is under its number two ends are left that seem to belong to two arrows."""
+    corners = [(0.0, 0.0), (70.0, 0.0), (70.0, 14.0), (150.0, 14.0)]
+    way = [straight(a, b) for a, b in itertools.pairwise(corners)]
+    (label,) = Labels([(Arrow("a", "b", 30, 20), way)], []).boxes
+    assert not any(label.contains(corner, 2) for corner in corners)
+    (bent,) = Labels(
+        [(Arrow("a", "b", 30, 20), [horizontal((0, 0), (70, 20)), straight((70, 20), (140, 20))])], []
+    ).boxes
+    assert bent.contains((70, 20), 5), "where a curve goes on straight there is none"
+
+
 def test_an_arrow_turns_elsewhere_where_that_frees_its_label() -> None:
     """Where lines run all along an arrow no place is free on it or beside it; then it takes another way."""
     bars = [straight((0, y), (300, y)) for y in range(-60, 70, 6)]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import math
 from collections.abc import Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass, fields, replace
@@ -20,6 +22,9 @@ BESIDE = 2.0  # between a line and a label that stands beside it
 CLOSER = 5.0  # how far other lines keep from such a label, so that nobody takes it for theirs
 SWEEPS = 6
 HIDES, OVER, UNDER = 100.0, 80.0, 30.0  # what a shape, a label and a line below cost
+HIDDEN_TURN = 8.0  # and a corner of its own line
+SHARP = 0.7  # the cosine of a turn that is one
+CORNER = 5.0  # how far it keeps from one
 OFF_CENTRE, ASIDE, SLOPING = 8.0, 6.0, 6.0  # and an end of its own line, standing beside it, and a slope
 
 
@@ -60,7 +65,20 @@ def _along(way: Way, beside: bool) -> tuple[Array, Array]:
         away = normal * (np.abs(normal) @ half + BESIDE)[:, None]
         middles = np.concatenate([middles + away, middles - away])
         cost = np.tile(cost + ASIDE, 2)
-    return np.hstack([middles - half, middles + half]), cost
+    boxes = np.hstack([middles - half, middles + half])
+    return boxes, cost + HIDDEN_TURN * inside(boxes, _corners(curves), CORNER).sum(axis=1)
+
+
+def _corners(curves: Sequence[Curve]) -> Array:
+    """Where a way turns at once (n, 2)."""
+    found = []
+    for before, after in itertools.pairwise(curves):
+        (ax, ay), (bx, by) = before.second, before.end
+        (cx, cy), (dx, dy) = after.start, after.first
+        along = (bx - ax) * (dx - cx) + (by - ay) * (dy - cy)
+        if along < SHARP * math.dist(before.second, before.end) * math.dist(after.start, after.first):
+            found.append(after.start)
+    return np.array(found).reshape(-1, 2)
 
 
 class Labels:
