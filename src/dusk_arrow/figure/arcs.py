@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Sequence
 
-from dusk_arrow.figure.geometry import Box, Curve, Point
+import numpy as np
+
+from dusk_arrow.figure.geometry import Box, Curve, Point, edges, inside, sampled
 
 NEAR = 30.0
 PASSING = 45.0  # what it costs, in points of detour, to pass behind a card for a twenty-eighth of the way
@@ -50,10 +51,8 @@ def arc_way(
                 options += [_over(first, second, -1, rise), _over(first, second, 1, rise)]
 
     def cost(curve: Curve) -> float:
-        points = curve.samples(28)
-        hits = sum(box.contains(point, 3) for box in obstacles for point in points)
-        own = sum(box.contains(point, -3) for box in (first, second) for point in points)
-        length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in itertools.pairwise(points))
-        return PASSING * (hits + own) + length
+        points = sampled([curve], 28)[0]
+        hits = inside(edges(obstacles), points, 3).sum() + inside(edges((first, second)), points, -3).sum()
+        return float(PASSING * hits + np.abs(np.diff(points, axis=0)).sum())
 
     return [min(options, key=cost)]

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from dusk_arrow.figure.geometry import Box, Curve, Point, horizontal, straight
+from dusk_arrow.figure.geometry import Box, Curve, Point, edges, horizontal, inside, runs_through, sampled, straight
 from dusk_arrow.figure.layering import Link
 from dusk_arrow.figure.parts import Arrow, Card
 
@@ -54,10 +53,9 @@ def _free_way(source: Box, target: Box, obstacles: Sequence[Box]) -> list[Curve]
             options.append([Curve(begin, (sx, over), (tx, over), finish)])
 
     def cost(curves: list[Curve]) -> float:
-        points = [p for c in curves for p in c.samples(24)]
-        hits = sum(box.contains(p, 4) for box in obstacles for p in points)
-        length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in itertools.pairwise(points))
-        return 1000 * hits + length
+        points = sampled(curves, 24).reshape(-1, 2)
+        hits = inside(edges(obstacles), points, 4).sum()
+        return float(1000 * hits + np.abs(np.diff(points, axis=0)).sum())
 
     return min(options, key=cost)
 
@@ -113,8 +111,7 @@ def ways_of(
         if free:
             others = [box for name, box in boxes.items() if name not in (arrow.source, arrow.target)]
             backwards = (ends[i][0] - starts[i][0]) < 20
-            crossed = any(box.contains(p, 2) for box in others for c in curves for p in c.samples())
-            if backwards or crossed:
+            if backwards or runs_through(edges(others), [curves], 2).any():
                 curves = _free_way(boxes[arrow.source], boxes[arrow.target], others)
         ways.append((arrow, curves))
     return ways
