@@ -116,29 +116,31 @@ def sampled(curves: Sequence[Curve], count: int) -> Array:
 
 
 @lru_cache(maxsize=4096)
-def _spaced(curve: Curve, stride: float) -> Array:
+def _spaced(curve: Curve, stride: float) -> tuple[Array, tuple[float, ...]]:
+    """Points along a curve (n, 2), and the edges of the box that they fill."""
     corners = (curve.start, curve.first, curve.second, curve.end)
     long = sum(math.dist(a, b) for a, b in itertools.pairwise(corners))
     points: Array = sampled([curve], max(4, math.ceil(1.5 * long / stride)))[0]
     points.flags.writeable = False
-    return points
+    return points, (*points.min(axis=0).tolist(), *points.max(axis=0).tolist())
 
 
 def spaced(curves: Sequence[Curve], stride: float) -> Array:
     """Points along curves (n, 2), no farther than `stride` from one another."""
-    return np.concatenate([np.empty((0, 2)), *(_spaced(curve, stride) for curve in curves)])
+    return np.concatenate([np.empty((0, 2)), *(_spaced(curve, stride)[0] for curve in curves)])
 
 
 def runs_through(boxes: Array, ways: Sequence[Sequence[Curve]], margin: float = 0.0) -> NDArray[np.bool_]:
     """Which ways run through which boxes, by their edges (b, 4) and grown by a margin: (b, w)."""
     result = np.zeros((len(boxes), len(ways)), dtype=bool)
-    for number, curves in enumerate(ways):
-        for curve in curves:
-            points = _spaced(curve, STRIDE)
-            low, high = points.min(axis=0), points.max(axis=0)
-            near = np.flatnonzero(((boxes[:, :2] - margin < high) & (boxes[:, 2:] + margin > low)).all(axis=1))
-            if near.size:
-                result[near, number] |= inside(boxes[near], points, margin).any(axis=1)
+    owner = [number for number, curves in enumerate(ways) for _ in curves]
+    known = [_spaced(curve, STRIDE) for curves in ways for curve in curves]
+    left, top, right, bottom = np.array([bounds for _, bounds in known]).reshape(-1, 4).T
+    low, high = boxes[:, :2] - margin, boxes[:, 2:] + margin
+    near = (low[:, :1] < right) & (high[:, :1] > left) & (low[:, 1:] < bottom) & (high[:, 1:] > top)
+    for at in np.flatnonzero(near.any(axis=0)).tolist():
+        rows = np.flatnonzero(near[:, at])
+        result[rows, owner[at]] |= inside(boxes[rows], known[at][0], margin).any(axis=1)
     return result
 
 

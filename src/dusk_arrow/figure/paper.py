@@ -302,29 +302,28 @@ class _Pen:
     def _make_way(self, ways: Sequence[Sequence[Curve]]) -> None:
         """Loadings that a line runs through stand elsewhere on their own arrow, where that is free."""
         sheet = self.sheet
-        for number, label in enumerate(sheet.labels):
-            if (
-                not isinstance(label, Label)
-                or label.handle is None
-                or label.handle.key in self.plan.options.label_places
-            ):
-                continue
+        movable = [
+            (number, label, label.handle.key)
+            for number, label in enumerate(sheet.labels)
+            if isinstance(label, Label) and label.handle and label.handle.key not in self.plan.options.label_places
+        ]
+        under = runs_through(edges([label.box for _, label, _ in movable]), ways, 1).any(axis=1)
+        for at in np.flatnonzero(under):
+            number, label, key = movable[at]
             box = label.box
-            if not runs_through(edges([box]), ways, 1).any():
-                continue
-            middles = sampled([sheet.stems[label.handle.key]], STEPS)[0].tolist()
+            middles = sampled([sheet.stems[key]], STEPS)[0].tolist()
             spots = [Box(x - box.width / 2, y - box.height / 2, box.width, box.height) for x, y in middles]
             others = [core for core, _ in self.plan.cores.values()] + [other for other in sheet.taken if other != box]
             corners = edges(spots)
             free = ~(runs_through(corners, ways, 1).any(axis=1) | overlapping(corners, edges(others), 1).any(axis=1))
             away = np.where(free, np.abs(corners - edges([box])).sum(axis=1), np.inf)
-            at = int(np.argmin(away))
-            if np.isfinite(away[at]):
+            best = int(np.argmin(away))
+            if np.isfinite(away[best]):
                 (words,) = label.words
                 sheet.labels[number] = replace(
-                    label, box=spots[at], words=(_middle(spots[at], words.text, NUMBER, words.fill),)
+                    label, box=spots[best], words=(_middle(spots[best], words.text, NUMBER, words.fill),)
                 )
-                sheet.taken[sheet.taken.index(box)] = spots[at]
+                sheet.taken[sheet.taken.index(box)] = spots[best]
 
     def _arrows(self, ways: Sequence[list[Curve]]) -> None:
         """The paths, on the ways that were found for them."""
