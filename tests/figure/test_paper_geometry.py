@@ -80,6 +80,14 @@ def test_no_path_runs_through_a_construct(style: dict[str, Any]) -> None:
                 assert allowed or not any(shape.box.contains(p, -1) for p in points), (line.ends, shape.node)
 
 
+@pytest.mark.parametrize("style", [*STYLES, {"parts": "structure", "r_squared": False}], ids=str)
+def test_a_model_of_one_or_two_constructs_is_drawn_in_every_style(style: dict[str, Any]) -> None:
+    """Whoever begins with one construct, without a path or a number to draw, sees it."""
+    for constructs, items in ((1, 3), (1, 1), (2, 12)):
+        drawing = diagram(made_up(constructs, items, 0), FigureOptions(**style))
+        assert len([shape for shape in shapes(drawing) if len(shape.node) == 1]) == constructs
+
+
 @pytest.mark.parametrize("style", STYLES, ids=str)
 def test_everything_is_inside_of_the_page_and_joined(style: dict[str, Any]) -> None:
     """What is clipped is lost in print; a line that ends nowhere is of nobody."""

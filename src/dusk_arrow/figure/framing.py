@@ -45,7 +45,7 @@ def covered(items: Sequence[Item], options: FigureOptions) -> int:
     own = [label.ends if isinstance(label, Label) else None for label in labels]
     among = np.tril(overlapping(boxes, boxes, -0.5), -1)
     crossed = runs_through(boxes, [line.full for line in lines], -1)
-    crossed &= np.array([[ends != line.ends for line in lines] for ends in own]).reshape(crossed.shape)
+    crossed &= np.array([[ends != line.ends for line in lines] for ends in own], dtype=bool).reshape(crossed.shape)
     return int(among.sum() + crossed.sum())
 
 
