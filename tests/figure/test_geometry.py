@@ -20,6 +20,7 @@ from dusk_arrow.figure.geometry import (
     path_data,
     runs_through,
     shortened,
+    spaced,
     straight,
 )
 from dusk_arrow.figure.labels import Labels, collide, untangled
@@ -200,6 +201,25 @@ def test_an_arrow_turns_elsewhere_where_that_frees_its_label() -> None:
     assert untangled(crowded, [[short]]).ways[0][1] == short
     assert crowded.turned(0, [straight((0, 200), (20, 200))]).boxes[0].y > 150, "of few places"
     assert untangled(crowded, [[]]).ways == crowded.ways, "none is made up"
+
+
+corner = st.tuples(st.floats(-800, 800), st.floats(-800, 800))
+
+
+@given(corners=st.tuples(corner, corner, corner, corner), stride=st.floats(2, 40))
+def test_points_along_a_curve_are_no_farther_apart_than_asked(
+    corners: tuple[tuple[float, float], ...], stride: float
+) -> None:
+    """A long curve is looked at as closely as a short one: between two points of it a number would lie unseen."""
+    curve = Curve(*corners)
+    points = spaced([curve], stride)
+    assert points[0] == pytest.approx(curve.start)
+    assert points[-1] == pytest.approx(curve.end)
+    far = max(math.dist(a, b) for a, b in itertools.pairwise(points.tolist()))
+    assert far <= 2 * stride
+    even = spaced([straight(curve.start, curve.end)], stride)
+    assert max(math.dist(a, b) for a, b in itertools.pairwise(even.tolist())) <= stride
+    assert spaced([], stride).shape == (0, 2)
 
 
 def test_what_runs_through_a_box_is_seen_however_thin() -> None:

@@ -126,7 +126,7 @@ def _spaced(curve: Curve, stride: float) -> tuple[Array, tuple[float, ...]]:
 
 
 def spaced(curves: Sequence[Curve], stride: float) -> Array:
-    """Points along curves (n, 2), no farther than `stride` from one another."""
+    """Points along curves (n, 2), nearer than `stride` to one another where they run evenly, never farther than twice that."""
     return np.concatenate([np.empty((0, 2)), *(_spaced(curve, stride)[0] for curve in curves)])
 
 
