@@ -44,6 +44,14 @@ def test_a_label_on_a_foreign_line_or_label_is_counted() -> None:
     assert covered([label(Box(80, 10, 30, 20)), label(Box(110, 10, 30, 20), OTHERS)], OPTIONS) == 0, "side by side"
 
 
+def test_what_was_put_by_hand_is_where_it_is_wanted() -> None:
+    """A figure is not loosened for a number that somebody put on a line."""
+    by_hand = FigureOptions(label_places={str(ENDS): (3.0, 4.0)})
+    foreign = line(60, OTHERS)
+    assert covered([foreign, label(Box(80, 50, 30, 20))], by_hand) == 0
+    assert covered([line(20), label(Box(80, 10, 30, 20), OTHERS)], by_hand) == 1
+
+
 def test_an_r_squared_has_no_line_of_its_own() -> None:
     """A share with any line through it is misread, also with that of its own construct; a title is no share."""
     share = Words((100.0, 24.0), "R² = .42", 10, "#000000", anchor="middle", handle=Handle("R² · b", (0.0, 0.0)))

@@ -155,6 +155,18 @@ def test_what_was_put_beside_a_line_by_hand_stays_by_its_middle() -> None:
     assert [s.box.width for s in shapes(moved)] == [s.box.width for s in shapes(plain)]
 
 
+def test_what_was_put_on_something_by_hand_moves_nothing() -> None:
+    """Somebody who drags a number over another one has the figure rearranged under the hand, and the number is elsewhere."""
+    results = made_up(6, 3, 2, 2)
+    plain = diagram(results)
+    values = [i for i in plain.items if isinstance(i, Label) and i.ends and all(len(end) == 1 for end in i.ends)]
+    (first, last) = (one.handle for one in (values[0], values[-1]) if one.handle is not None)
+    onto = (last.at[0] - first.at[0], last.at[1] - first.at[1])
+    moved = diagram(results, FigureOptions(label_places={first.key: onto}))
+    assert moved.places == plain.places
+    assert (moved.width, moved.height) == (plain.width, plain.height)
+
+
 def test_many_items_are_not_drawn_unasked() -> None:
     """Ninety rectangles are too small to be read on any page; who wants them says so."""
     results = made_up(11, 6, 2)

@@ -16,9 +16,7 @@ from dusk_arrow.figure.geometry import Box, Curve, Point, edges, inside, sampled
 from dusk_arrow.figure.plan import Plan
 from dusk_arrow.figure.ways import edge_point
 
-Bow = tuple[
-    tuple[Node, Node], Iterator[Curve], str
-]  # between what, its line and others that it could be, and its figure in words
+Bow = tuple[tuple[Node, Node], Iterator[Curve], str]  # between what, its line and further ones, and its figure in words
 
 GENTLE = (20.0, 35.0, 50.0)  # degrees by which a covariance leaves beside the straight line
 WIDE = (70.0, 90.0, 115.0, 140.0)  # and where no gentle bow is free

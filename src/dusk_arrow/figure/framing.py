@@ -38,8 +38,12 @@ def framed(items: Sequence[Item], title: str, note: str, options: FigureOptions,
 
 
 def covered(items: Sequence[Item], options: FigureOptions) -> int:
-    """How often a label, or an R² beside its shape, lies on another or on a line that is not its own."""
-    labels = [item for item in items if isinstance(item, Label | Words) and item.handle is not None]
+    """How often a label, or an R² beside its shape, lies on another or on a line that is not its own; but for what somebody put there."""
+    labels = [
+        item
+        for item in items
+        if isinstance(item, Label | Words) and item.handle and item.handle.key not in options.label_places
+    ]
     lines = [item for item in items if isinstance(item, Line) and item.ends is not None]
     boxes = np.array([np.ravel(_corners(label, options)) for label in labels]).reshape(-1, 4)
     own = [label.ends if isinstance(label, Label) else None for label in labels]

@@ -385,7 +385,7 @@ def diagram(
     the effects in the note. The note is drawn below where it is to be `inside`, and comes with the drawing in any case.
 
     Ellipses are constructs, rectangles observed variables. Gaps are widened where a label would lie on a line that is not its
-    own; where very many items are drawn only where more than one in five constructs would have such a label. Raises ValueError where no route leads from source to outcome.
+    own. Raises ValueError where no route leads from source to outcome.
     """
     options = options or FigureOptions()
     found: list[tuple[int, Plan, list[Item]]] = []
