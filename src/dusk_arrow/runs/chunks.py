@@ -41,6 +41,11 @@ def run_from_file(path: str, chunk: Chunk) -> ChunkResult:
     return family.run_chunk(prepared, chunk)
 
 
+def sent(packed: bytes) -> bytes:
+    """A task on its way to the workers, who have it from the first of them."""
+    return packed
+
+
 def run_sent(mark: str, packed: bytes, chunk: Chunk) -> ChunkResult:
     """One chunk of a task that was sent, which is prepared once in each worker that has it under this mark."""
     family, prepared = _loaded(mark, lambda: packed)

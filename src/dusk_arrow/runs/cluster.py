@@ -11,7 +11,7 @@ from uuid import uuid4
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
-from dusk_arrow.runs.chunks import in_order, run_sent
+from dusk_arrow.runs.chunks import in_order, run_sent, sent
 
 log = logging.getLogger(__name__)
 PATIENCE = 5
@@ -50,14 +50,16 @@ class ClusterPool:
         """The cluster's workers are there already."""
 
     def __call__(self, task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult | None]:
-        """Works off the chunks and yields their results in order. The task is sent to each worker once. Raises ProblemError where
-        the cluster cannot."""
+        """Works off the chunks and yields their results in order. Each worker fetches the task once, from another one or, when none
+        of those who had it is left, from the scheduler. Raises ProblemError where the cluster cannot."""
         if self._client.status != "running":  # the scheduler has ended, and may be there again
             self._client = self._connect()
         mark = uuid4().hex
         try:
-            packed = self._client.scatter(pickle.dumps(task), broadcast=True, hash=False, timeout=PATIENCE)
             executor = self._client.get_executor(pure=False)
+            packed = self._client.submit(
+                sent, pickle.dumps(task), pure=False
+            )  # what is only scattered is lost with its worker
             yield from in_order(
                 lambda chunk: executor.submit(run_sent, mark, packed, chunk), lambda: None, chunks, self.workers
             )
