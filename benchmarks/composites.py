@@ -21,7 +21,6 @@ from benchmarks.run import chain, seconds
 from dusk_arrow.core.composite.blueprint import Blueprint
 from dusk_arrow.core.composite.family import CompositeFamily
 from dusk_arrow.core.composite.program import Program, estimate
-from dusk_arrow.core.composite.weights import inner_weights
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
@@ -73,7 +72,9 @@ def iterate(program: Program, correlation: Array, start: Array) -> Array:
     """One iteration of all resamples (b, m, p)."""
     blueprint = program.first
     along = start @ correlation
-    drawn = inner_weights(blueprint, along @ start.T) @ along
+    drawn = (
+        np.where(blueprint.linked, along @ start.T, 0.0) @ along
+    )  # in a chain a regression on antecedents is a correlation
     return np.asarray(np.where(blueprint.member, drawn, 0.0))
 
 

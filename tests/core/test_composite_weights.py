@@ -50,6 +50,15 @@ def found(plan: Blueprint, correlation: np.ndarray) -> Solution:
     return solve(plan, weights.values, correlation[None])
 
 
+def drawn_on(plan: Blueprint, between: np.ndarray) -> np.ndarray:
+    """How much each construct draws on which (m, m), from their correlations (m, m)."""
+    near = plan.neighbours
+    given = np.zeros_like(between)
+    links = near.into[near.linked], near.out_of[near.linked]
+    given[links] = inner_weights(plan, between[near.into, near.out_of][:, None])[:, 0]
+    return given
+
+
 LOADINGS = [
     np.array([0.8, 0.7, 0.6]),
     np.array([0.9, 0.75, 0.7, 0.65]),
@@ -131,7 +140,7 @@ def test_weights_are_a_fixed_point(scheme: Scheme, modes: str, paths: list[tuple
     plan = blueprint([3, 4, 3, 3], paths, modes=modes, scheme=scheme)
     weights = find_weights(plan, sample[None]).values
     assert ((weights @ sample) * weights).sum(axis=-1) == pytest.approx(np.ones((1, 4)), abs=1e-12)
-    proxies = inner_weights(plan, weights @ sample @ np.swapaxes(weights, -1, -2)) @ weights
+    proxies = drawn_on(plan, weights[0] @ sample @ weights[0].T) @ weights
     for row, block in enumerate(plan.blocks):
         columns = list(block.columns)
         drawn = (proxies @ sample)[0, row, columns]
@@ -145,13 +154,13 @@ def test_weights_are_a_fixed_point(scheme: Scheme, modes: str, paths: list[tuple
 def test_path_scheme_regresses_on_causes_and_correlates_with_outcomes() -> None:
     """The three schemes by their definitions, on correlations of four constructs."""
     _, factors = common_factors()
-    by_path = inner_weights(blueprint([3, 4, 2, 3], PATHS), factors[None])[0]
+    by_path = drawn_on(blueprint([3, 4, 2, 3], PATHS), factors)
     assert by_path[2, [0, 1]] == pytest.approx([0.3, 0.4])
     assert by_path[0, [1, 2, 3]] == pytest.approx(factors[0, 1:])
     assert by_path[1, 3] == by_path[0, 0] == 0
-    factorial = inner_weights(blueprint([3, 4, 2, 3], PATHS, scheme="factorial"), factors[None])[0]
+    factorial = drawn_on(blueprint([3, 4, 2, 3], PATHS, scheme="factorial"), factors)
     assert factorial[2] == pytest.approx([factors[2, 0], factors[2, 1], 0, factors[2, 3]])
-    centroid = inner_weights(blueprint([3, 4, 2, 3], PATHS, scheme="centroid"), factors[None])[0]
+    centroid = drawn_on(blueprint([3, 4, 2, 3], PATHS, scheme="centroid"), factors)
     assert set(np.unique(centroid)) <= {-1.0, 0.0, 1.0}
     assert np.sign(centroid[3, 0]) == np.sign(factors[3, 0])
 
@@ -241,7 +250,8 @@ def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else(move: np.nd
     for _ in range(1 + len(move)):
         weights.append(ends + apart @ (weights[-1] - ends))
     steps = [(weights[i], weights[i] - weights[i - 1]) for i in range(len(weights) - 1, 0, -1)]
-    found = hastened(*steps[0], steps[1 : 1 + len(move)])
+    changes = [np.stack(later)[:, None] - np.stack(before)[:, None] for later, before in itertools.pairwise(steps)]
+    found = hastened(steps[0][0][None], steps[0][1][None], changes[: len(move)])[0]
     if np.abs(np.linalg.eigvals(move)).max() < 1:
         assert found == pytest.approx(ends, abs=1e-10)
     else:

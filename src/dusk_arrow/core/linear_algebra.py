@@ -171,9 +171,11 @@ def variance_inflation(correlation: Array) -> Array:
     """VIF (…, k): the diagonal of the inverse correlation matrix (…, k, k); nan where it is singular."""
     if correlation.shape[-1] == 1:
         return np.where(correlation[..., 0] > 0, 1.0, np.nan)
-    good = positive_definite(correlation)
-    safe = np.where(good[..., None, None], correlation, np.eye(correlation.shape[-1]))
-    many = safe.ndim == 3 and safe.shape[0] > SMALL >= safe.shape[-1]
-    inflation = np.diagonal(swept(safe)[0] if many else np.linalg.inv(safe), axis1=-2, axis2=-1)
-    result: Array = np.where(good[..., None], inflation, np.nan)
+    if correlation.ndim == 3 and correlation.shape[0] > SMALL >= correlation.shape[-1]:
+        inverse, pivots = swept(correlation)
+        good = np.asarray((pivots > 1e-14).all(axis=0))
+    else:
+        good = positive_definite(correlation)
+        inverse = np.linalg.inv(np.where(good[..., None, None], correlation, np.eye(correlation.shape[-1])))
+    result: Array = np.where(good[..., None], np.diagonal(inverse, axis1=-2, axis2=-1), np.nan)
     return result

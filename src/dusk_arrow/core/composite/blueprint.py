@@ -38,16 +38,17 @@ class Block:
 
 class Neighbours(NamedTuple):
     """The columns of every block (m, k), the shorter ones filled up, and which are filled; pairs of blocks (l,) whose correlations are
-    needed, into one and out of the other: every block with itself, then the `links` by the first, then antecedents of one outcome
-    that are not linked. `heads` are the blocks that are linked, and `begins` where the links of each begin."""
+    needed, into one and out of the other: every block with itself, then those that are `linked`, then antecedents of one outcome
+    that are not. The links in `rounds`, one of every block that has so many, as blocks and links; and the links of an outcome to its
+    antecedents, where it has several (k,), with the pairs of these (k, k)."""
 
     places: NDArray[np.intp]
     filled: NDArray[np.bool_]
     into: NDArray[np.intp]
     out_of: NDArray[np.intp]
-    links: int
-    heads: NDArray[np.intp]
-    begins: NDArray[np.intp]
+    linked: slice
+    rounds: tuple[tuple[NDArray[np.intp], NDArray[np.intp]], ...]
+    regressions: tuple[tuple[NDArray[np.intp], NDArray[np.intp]], ...]
 
 
 def _into(pairs: tuple[tuple[int, int], ...]) -> dict[int, tuple[int, ...]]:
@@ -108,8 +109,19 @@ class Blueprint:
         beside = [(a, b) for found in self.inner_antecedents.values() for a in found for b in found if a != b]
         pairs = [*((row, row) for row in range(m)), *links, *(p for p in dict.fromkeys(beside) if p not in set(links))]
         into, out_of = np.array(pairs).T
-        heads, begins = np.unique(into[m : m + len(links)], return_index=True)
-        return Neighbours(places, filled, into, out_of, len(links), heads, begins)
+        heads = [row for row, _ in links]
+        number = np.array([heads[:at].count(row) for at, row in enumerate(heads)], dtype=np.intp)
+        rounds = [np.flatnonzero(number == n) for n in range(number.max(initial=-1) + 1)]
+        at = {pair: place for place, pair in enumerate(pairs)}
+        regressions = [
+            (np.array([at[outcome, a] - m for a in found]), np.array([[at[a, b] for b in found] for a in found]))
+            for outcome, found in self.inner_antecedents.items()
+            if len(found) > 1  # on one alone it is the correlation
+        ]
+        return Neighbours(
+            places, filled, into, out_of, slice(m, m + len(links)),
+            tuple((np.array(heads)[own], own) for own in rounds), tuple(regressions),
+        )  # fmt: skip
 
     @cached_property
     def antecedents(self) -> dict[int, tuple[int, ...]]:

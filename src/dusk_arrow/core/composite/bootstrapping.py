@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.distances import distances
 from dusk_arrow.core.composite.figures import FigurePlan, figures
@@ -58,24 +59,29 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     """All figures for resamples given as counts per case (b, n)."""
     task = prepared.task
     samples = prepared.draw(counts)
-    covariances = samples.covariances[_usable(samples)]
+    usable = _usable(samples)
+    covariances = samples.covariances if usable.all() else samples.covariances[usable]
     correlations = correlation_from(covariances)
     outcome = estimate(task.plan.program, correlations, task.start)
     fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
-    good = np.flatnonzero(fine)
     statistics = _transformed(task, covariances)
-    failed = counts.shape[0] - good.size
-    if good.size == 0:
+    failed = counts.shape[0] - int(fine.sum())
+    if not fine.any():
         return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics)
-    part = outcome.members(good)
-    found = figures(task.plan, part, covariances[good], correlations[good])
-    return ChunkResult(found.values, part.admissible, failed, statistics)
+    if not fine.all():
+        outcome, covariances, correlations = (
+            outcome.members(np.flatnonzero(fine)),
+            covariances[fine],
+            correlations[fine],
+        )
+    found = figures(task.plan, outcome, covariances, correlations)
+    return ChunkResult(found.values, outcome.admissible, failed, statistics)
 
 
-def _usable(samples: Samples) -> Array:
-    """The resamples (k,) in which every column varies."""
+def _usable(samples: Samples) -> NDArray[np.bool_]:
+    """In which resamples (b,) every column varies."""
     varies = np.asarray((np.diagonal(samples.covariances, axis1=-2, axis2=-1) > 0).all(axis=-1))
-    return np.flatnonzero(samples.usable & varies)
+    return samples.usable & varies
 
 
 def _transformed(task: BootstrapTask, covariances: Array) -> Array:
