@@ -13,7 +13,7 @@ from dusk_arrow.core import linear_algebra
 from dusk_arrow.core.composite.blueprint import Block, Blueprint, OuterMode, Scheme
 from dusk_arrow.core.composite.distances import distances, geodesic, squared_euclidean
 from dusk_arrow.core.composite.solution import Solution, admissible, implied, implied_between, rho_a, solve
-from dusk_arrow.core.composite.weights import find_weights, hastened, inner_weights, oriented, regress
+from dusk_arrow.core.composite.weights import Hastening, find_weights, inner_weights, oriented, regress
 from dusk_arrow.core.linear_algebra import correlation_from
 
 SCHEMES: tuple[Scheme, ...] = ("path", "factorial", "centroid")
@@ -57,6 +57,15 @@ def drawn_on(plan: Blueprint, between: np.ndarray) -> np.ndarray:
     links = near.into[near.linked], near.out_of[near.linked]
     given[links] = inner_weights(plan, between[near.into, near.out_of][:, None])[:, 0]
     return given
+
+
+def drawn_on_plainly(plan: Blueprint, between: np.ndarray) -> np.ndarray:
+    """The same by the definitions of the schemes, one construct after the other."""
+    found = np.where(plan.linked, np.sign(between) if plan.scheme == "centroid" else between, 0.0)
+    for outcome, antecedents in plan.antecedents.items() if plan.scheme == "path" else ():
+        rows = list(antecedents)
+        found[outcome, rows] = np.linalg.solve(between[np.ix_(rows, rows)], between[rows, outcome])
+    return found
 
 
 LOADINGS = [
@@ -140,7 +149,10 @@ def test_weights_are_a_fixed_point(scheme: Scheme, modes: str, paths: list[tuple
     plan = blueprint([3, 4, 3, 3], paths, modes=modes, scheme=scheme)
     weights = find_weights(plan, sample[None]).values
     assert ((weights @ sample) * weights).sum(axis=-1) == pytest.approx(np.ones((1, 4)), abs=1e-12)
-    proxies = drawn_on(plan, weights[0] @ sample @ weights[0].T) @ weights
+    between = weights[0] @ sample @ weights[0].T
+    given = drawn_on_plainly(plan, between)
+    assert drawn_on(plan, between) == pytest.approx(given, abs=1e-12)
+    proxies = given @ weights
     for row, block in enumerate(plan.blocks):
         columns = list(block.columns)
         drawn = (proxies @ sample)[0, row, columns]
@@ -156,6 +168,7 @@ def test_path_scheme_regresses_on_causes_and_correlates_with_outcomes() -> None:
     _, factors = common_factors()
     by_path = drawn_on(blueprint([3, 4, 2, 3], PATHS), factors)
     assert by_path[2, [0, 1]] == pytest.approx([0.3, 0.4])
+    assert by_path[3, [2, 0]] == pytest.approx([0.45, -0.2]), "though 2 draws on 0 by a coefficient, too"
     assert by_path[0, [1, 2, 3]] == pytest.approx(factors[0, 1:])
     assert by_path[1, 3] == by_path[0, 0] == 0
     factorial = drawn_on(blueprint([3, 4, 2, 3], PATHS, scheme="factorial"), factors)
@@ -249,9 +262,9 @@ def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else(move: np.nd
     weights = [ends + modes.sum(axis=1, keepdims=True) / 10]
     for _ in range(1 + len(move)):
         weights.append(ends + apart @ (weights[-1] - ends))
-    steps = [(weights[i], weights[i] - weights[i - 1]) for i in range(len(weights) - 1, 0, -1)]
-    changes = [np.stack(later)[:, None] - np.stack(before)[:, None] for later, before in itertools.pairwise(steps)]
-    found = hastened(steps[0][0][None], steps[0][1][None], changes[: len(move)])[0]
+    hastening = Hastening()
+    for before, made in itertools.pairwise(weights):
+        found = hastening.on(made[None], (made - before)[None])[0]
     if np.abs(np.linalg.eigvals(move)).max() < 1:
         assert found == pytest.approx(ends, abs=1e-10)
     else:
@@ -289,9 +302,10 @@ def test_dependent_antecedents_have_no_coefficients() -> None:
     """A regression on two copies of one variable has no answer, and its neighbours in the batch keep theirs."""
     fine = np.array([[1.0, 0.3, 0.4], [0.3, 1.0, 0.5], [0.4, 0.5, 1.0]])
     copies = np.array([[1.0, 1.0, 0.4], [1.0, 1.0, 0.4], [0.4, 0.4, 1.0]])
-    coefficients = regress(np.stack([fine, copies]), 2, (0, 1))
-    assert coefficients[0] == pytest.approx(np.linalg.solve(fine[:2, :2], fine[:2, 2]))
-    assert np.isnan(coefficients[1]).all()
+    for fellows in (1, 20):
+        coefficients = regress(np.stack([*[fine] * fellows, copies]), 2, (0, 1))
+        assert coefficients[0] == pytest.approx(np.linalg.solve(fine[:2, :2], fine[:2, 2]))
+        assert np.isnan(coefficients[-1]).all()
 
 
 def test_what_has_no_variance_does_not_converge() -> None:

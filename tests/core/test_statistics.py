@@ -57,6 +57,14 @@ def test_vif_of_two_predictors() -> None:
     assert np.isnan(variance_inflation(compound(2, 1.0))).all()
 
 
+def test_one_of_a_batch_has_the_vif_it_has_alone() -> None:
+    """Among resamples one may have two columns that are the same, or none that varies; the others keep their figures."""
+    batch = np.stack([*(compound(3, r) for r in np.linspace(0, 0.9, 20)), compound(3, 1.0), np.full((3, 3), np.nan)])
+    found = variance_inflation(batch)
+    assert np.isnan(found[20:]).all()
+    assert found[:20] == pytest.approx(np.stack([variance_inflation(one) for one in batch[:20]]), rel=1e-12)
+
+
 def test_vif_and_f_squared_against_regression() -> None:
     """Collinearity and contribution as an ordinary regression would give them."""
     rng = np.random.default_rng(4)

@@ -304,6 +304,23 @@ def test_a_resample_is_an_analysis_of_its_cases() -> None:
         np.testing.assert_allclose(result.figures[i, list(place.values())], values, rtol=1e-6, atol=1e-6)
 
 
+def test_a_resample_that_fails_leaves_the_others_alone() -> None:
+    """One that drew a single case over and over has nothing to say: it is counted, and no row of figures shifts."""
+    analysis = run(THREE, bootstrap=20)
+    assert analysis.fitted is not None
+    assert analysis.fitted.task is not None
+    rng = np.random.default_rng(7)
+    counts = rng.multinomial(400, np.full(400, 1 / 400), size=12).astype(float)
+    prepared = prepare(analysis.fitted.task.own)
+    whole = run_counts(prepared, counts)
+    counts[5] = 0.0
+    counts[5, 0] = 400.0
+    result = run_counts(prepared, counts)
+    assert (whole.failed, result.failed) == (0, 1)
+    np.testing.assert_allclose(result.figures, np.delete(whole.figures, 5, axis=0), rtol=1e-9)
+    assert result.admissible.tolist() == np.delete(whole.admissible, 5).tolist()
+
+
 def test_the_bootstrap_fills_errors_and_reference_quantiles() -> None:
     """Composites have no other errors; distances get quantiles from data that fit, never from plain resamples."""
     plain = document(THREE)

@@ -59,7 +59,7 @@ def inner_weights(blueprint: Blueprint, between: Array) -> Array:
     """How much the constructs draw on their neighbours, link by link (k, b), from the correlations (l, b) of all pairs of `neighbours`:
     centroid takes the sign, factorial the correlation, path the regression on antecedents and the correlation with outcomes."""
     near = blueprint.neighbours
-    found = between[near.linked]
+    found = between[near.linked].copy()
     if blueprint.scheme == "centroid" and not blueprint.saturated:
         return np.sign(found)
     if blueprint.scheme == "path" and not blueprint.saturated:
@@ -113,14 +113,13 @@ def hastened(made: Array, apart: Array, steps: Sequence[Array]) -> Array:
     return found
 
 
-class _Hastening:
-    """The iterations so far, as far as they tell where further ones would lead."""
+class Hastening:
+    """The iterations so far, as far as they tell where further ones would lead: what the `last` one made and how far that was from what
+    it was made of (2, m, k, b), and by how much both had changed in the `steps` to it, the last one first."""
 
     def __init__(self) -> None:
-        self.last: Array | None = (
-            None  # what the last one made, and how far that was from what it was made of (2, m, k, b)
-        )
-        self.steps: list[Array] = []  # by how much both changed, the last one first
+        self.last: Array | None = None
+        self.steps: list[Array] = []
 
     def on(self, made: Array, apart: Array) -> Array:
         """The weights to go on with."""
@@ -206,7 +205,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         weights = values[..., active]
     tolerance = TOLERANCE if start is None else NEARBY
     done = np.zeros(active.size, dtype=bool)
-    hastening = None if start is None else _Hastening()
+    hastening = None if start is None else Hastening()
     for iteration in range(1, MOST_ITERATIONS + 1):
         if active.size == 0:
             break
