@@ -10,6 +10,7 @@ import numpy as np
 import pandas as pd
 import pytest
 
+from dusk_arrow.core.composite import weights
 from dusk_arrow.core.composite.bootstrapping import prepare, run_counts, transformation
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
@@ -304,8 +305,9 @@ def test_a_resample_is_an_analysis_of_its_cases() -> None:
         np.testing.assert_allclose(result.figures[i, list(place.values())], values, rtol=1e-6, atol=1e-6)
 
 
-def test_a_resample_that_fails_leaves_the_others_alone() -> None:
-    """One that drew a single case over and over has nothing to say: it is counted, and no row of figures shifts."""
+def test_a_resample_that_fails_leaves_the_others_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    """One that drew a single case over and over has nothing to say, nor has one whose weights do not settle: they are counted, and no row
+    of figures shifts."""
     analysis = run(THREE, bootstrap=20)
     assert analysis.fitted is not None
     assert analysis.fitted.task is not None
@@ -319,6 +321,12 @@ def test_a_resample_that_fails_leaves_the_others_alone() -> None:
     assert (whole.failed, result.failed) == (0, 1)
     np.testing.assert_allclose(result.figures, np.delete(whole.figures, 5, axis=0), rtol=1e-9)
     assert result.admissible.tolist() == np.delete(whole.admissible, 5).tolist()
+    monkeypatch.setattr(weights, "MOST_ITERATIONS", 6)
+    hurried = run_counts(prepared, counts)
+    assert 1 < hurried.failed < 12
+    settled = [np.abs(result.figures - one).max(axis=1).argmin() for one in hurried.figures]
+    np.testing.assert_allclose(hurried.figures, result.figures[settled], rtol=1e-9)
+    assert hurried.admissible.tolist() == result.admissible[settled].tolist()
 
 
 def test_the_bootstrap_fills_errors_and_reference_quantiles() -> None:
