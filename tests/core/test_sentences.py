@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dusk_arrow.core.problems import ProblemError
-from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.sentences import EXAMPLES, parse, parse_line
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
@@ -118,6 +118,16 @@ def test_errors_say_where_and_what_was_expected(text: str, line: int, column: in
     assert problem.place is not None
     assert (problem.place.line, problem.place.column) == (line, column)
     assert words in problem.message
+
+
+@pytest.mark.parametrize(("word", "example"), EXAMPLES.items())
+def test_a_sentence_begun_and_not_understood_gets_an_example(word: str, example: str) -> None:
+    """Who knows the word, but not how the sentence goes on, is shown one that is read."""
+    assert parse_line(example).statement is not None
+    assert example.split()[0] == word
+    with pytest.raises(ProblemError) as caught:
+        parse_line(f"{word} Trust leads to Loyalty positively")
+    assert f"such a sentence reads “{example}”" in caught.value.problems[0].message
 
 
 def test_all_errors_are_reported_at_once() -> None:

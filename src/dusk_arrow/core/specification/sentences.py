@@ -320,6 +320,19 @@ READERS = (
 )
 
 
+EXAMPLES = {
+    "hold": "hold Training > Efficacy at 0",
+    "release": "release intercept of Level",
+    "begin": "begin Training > Efficacy at 0.4",
+    "call": "call Training > Efficacy a",
+    "match": "match Training > tr1, Training > tr2",
+    "track": "track serial = Training > Efficacy > Stewardship",
+    "expect": "expect Training > Efficacy positive as H1",
+    "set": 'set aside tr4 from Training because "cross-loads on Support"',
+    "keep": 'keep tr4 in Training because "only item on safety"',
+}  # by the word that only such statements begin with
+
+
 def _whole(reader: Callable[[Scanner], Statement]) -> Callable[[Scanner], Statement]:
     def read(scanner: Scanner) -> Statement:
         statement = reader(scanner)
@@ -360,6 +373,9 @@ def parse_line(text: str) -> Line:
         detail = mismatch.message or (
             f"expected {mismatch.expected} but found “{found}”" if found else f"expected {mismatch.expected} here"
         )
+        example = EXAMPLES.get(said.split()[0].lower())
+        if example and not mismatch.message:
+            detail += f"; such a sentence reads “{example}”"
         raise ProblemError(
             [Problem("sentence_not_understood", "error", detail, place=Place(1, mismatch.position + 1))]
         ) from None
