@@ -85,6 +85,14 @@ def test_one_model_in_two_families(page: Page) -> None:
     page.tab("Fit")
     page.until(lambda: "stay below these" in page.find("[role=dialog]").text)
     page.find("[aria-label=Close]").click()
+    page.find("nav a[href$='/compare']").click()
+    page.until(lambda: "not of this family" in page.find("table[aria-label='Figures of the models']").text)
+    assert page.all("[aria-label='Every path at zero']") == [], "composites have no χ² to take a difference of"
+    page.find("nav a[href$='/report']").click()
+    fit = "[role=group][aria-label='fit, below'] button"
+    page.until(lambda: page.all(fit))
+    assert [button.text for button in page.all(fit)] == ["SRMR", "d_ULS", "d_G"]
+    page.find("nav a[href$='/model']").click()
     page.find("[aria-label=Undo]").click()
     page.until(lambda: page.paths() == before)
     assert page.errors() == []

@@ -17,6 +17,7 @@ from dusk_arrow.command_line.fit import fit
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle
 from dusk_arrow.figure.formats.registry import FORMATS
+from dusk_arrow.figure.notes import fit_line
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.figure.paper import diagram
 from dusk_arrow.results.analysis import analyse
@@ -92,6 +93,17 @@ def test_parts_and_numbers_follow_the_choices(wardens: Results) -> None:
     assert "Unstandardized" in " ".join(raw)
     thick = [i.width for i in drawn(wardens, parts="structure", thickness=True).items if isinstance(i, Line)]
     assert max(thick) > 3 * min(thick)
+
+
+def test_composites_have_figures_of_fit_of_their_own() -> None:
+    """Chosen for both families, each figure shows what it has: a χ² of composites would be one that nobody computed."""
+    settings = Settings(family="composite")
+    found = assemble(analyse(parse(demo_text("river_wardens")), demo_data("river_wardens"), settings))
+    assert found.fit is not None
+    said = fit_line(found, FigureOptions(fit=["chi_square", "cfi", "srmr", "d_uls", "d_g"]))
+    assert said == f"Fit: SRMR = {found.fit.srmr:.3f}".replace("0.", ".") + (
+        f", d_ULS = {found.fit.d_uls:.3f}, d_G = {found.fit.d_g:.3f}."
+    )
 
 
 @pytest.mark.parametrize("options", [{}, {"parts": "structure", "beside": "p"}, {"beside": "stars", "thickness": True}])

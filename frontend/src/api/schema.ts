@@ -2323,7 +2323,7 @@ export interface components {
              * Fit
              * @default []
              */
-            fit: ("chi_square" | "chi_square_per_df" | "cfi" | "tli" | "rmsea" | "srmr" | "aic" | "bic")[];
+            fit: ("chi_square" | "chi_square_per_df" | "cfi" | "tli" | "rmsea" | "srmr" | "aic" | "bic" | "d_uls" | "d_g")[];
             /**
              * Ink
              * @default black

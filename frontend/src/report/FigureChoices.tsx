@@ -18,6 +18,11 @@ const FIT = [
   ["aic", "AIC"],
   ["bic", "BIC"],
 ] as const;
+const COMPOSITE_FIT = [
+  ["srmr", "SRMR"],
+  ["d_uls", "d_ULS"],
+  ["d_g", "d_G"],
+] as const;
 const WIDTHS = [
   [84, "one column 84"],
   [174, "two columns 174"],
@@ -61,6 +66,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
     proposed.direction === options.direction &&
     proposed.notation === options.notation &&
     proposed.parts === parts;
+  const fit = model.settings.family === "composite" ? COMPOSITE_FIT : FIT;
   const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
   const copy = () =>
     void copyPicture(figureAddress(model, figure.key, "png", options, stamp, { note: "false" })).then(() =>
@@ -145,10 +151,10 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           />
           <PickAny
             label="fit, below"
-            choices={FIT.map(([key, words]) => [key, words, options.fit.includes(key)] as const)}
+            choices={fit.map(([key, words]) => [key, words, options.fit.includes(key)] as const)}
             set={(key, on) =>
               change({
-                fit: FIT.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
+                fit: fit.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
               })
             }
           />

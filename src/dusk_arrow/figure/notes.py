@@ -75,6 +75,8 @@ def fit_line(results: Results, options: FigureOptions) -> str:
             said.append(f"{key.upper()} = {value:.1f}")
         elif key == "chi_square_per_df":
             said.append(f"χ²/df = {value:.2f}")
+        elif key in ("d_uls", "d_g"):
+            said.append(f"{'d_ULS' if key == 'd_uls' else 'd_G'} = {value:.3f}")
         else:
             bounds = fit.rmsea_interval if key == "rmsea" else None
             around = "" if bounds is None else f" [{three.share(bounds[0])}, {three.share(bounds[1])}]"

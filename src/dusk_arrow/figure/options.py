@@ -11,7 +11,7 @@ from dusk_arrow.core.wording import coefficient, plain
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
 
-FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic"]
+FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic", "d_uls", "d_g"]
 USUAL_FIT: tuple[FitFigure, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
 NARROWEST, WIDEST = 40.0, 400.0  # mm
 Place = Annotated[float, Field(ge=-20_000, le=20_000)]
