@@ -55,16 +55,19 @@ def test_sweeping_inverts_like_the_library(m: int, b: int, seed: int) -> None:
     np.testing.assert_allclose(log_determinant, np.linalg.slogdet(given_)[1], rtol=1e-9, atol=1e-12)
 
 
-@pytest.mark.parametrize(("text", "depth"), [(CHAIN, 3), (CIRCLE, None), ("A shows in a1..a3\nB shows in b1..b3", 0)])
-def test_paths_that_end_need_no_inverse(text: str, depth: int | None) -> None:
-    """The finite product is the inverse where nothing runs in a circle; where something does, the inverse is taken."""
+TANGLED = "A shows in a1..a3\nB shows in b1..b3\nC shows in c1..c3\nA leads to B, C\nC leads to B\nx leads to A, C\nB leads to y"
+
+
+@pytest.mark.parametrize("text", [CHAIN, TANGLED, CIRCLE, "A shows in a1..a3\nB shows in b1..b3"])
+@pytest.mark.parametrize("many", [5, 50])
+def test_paths_that_end_need_no_inverse(text: str, many: int) -> None:
+    """Built up step by step it is the inverse where nothing runs in a circle; where something does, the inverse is taken."""
     model = lay_out(table_of(text))
-    assert model.depth == depth
-    theta = np.random.default_rng(2).uniform(0.1, 0.6, size=(5, model.n_free))
+    assert (model.steps is None) == (text == CIRCLE)
+    theta = np.random.default_rng(2).uniform(0.1, 0.6, size=(many, model.n_free))
     effect = matrices(model, theta).effect
-    np.testing.assert_allclose(
-        resolvent(effect, model.depth), np.linalg.inv(np.eye(effect.shape[-1]) - effect), rtol=1e-12, atol=1e-14
-    )
+    inverse = np.linalg.inv(np.eye(effect.shape[-1]) - effect)
+    np.testing.assert_allclose(resolvent(effect, model.steps), inverse, rtol=1e-12, atol=1e-14)
 
 
 WAYS = {

@@ -73,30 +73,39 @@ def inverse_from_cholesky(factors: Array, matrices: Array) -> Array:
     return np.swapaxes(inverse, -1, -2) @ inverse
 
 
-def depth_of(pattern: Array) -> int | None:
-    """The power before which a matrix of this pattern (m, m) vanishes, less one; None where none does."""
-    reached = pattern != 0
-    found = reached.astype(float)
-    for depth in range(pattern.shape[0] + 1):
-        if not found.any():
-            return depth
-        found = ((found @ reached) > 0).astype(float)
-    return None
+Steps = tuple[tuple[int, int], ...]
 
 
-def resolvent(effect: Array, depth: int | None) -> Array:
-    """(I−B)⁻¹ (…, m, m); where at most `depth` paths follow one another it is the finite product (I+B)(I+B²)(I+B⁴)…, which needs
-    no inverse. Raises LinAlgError where I−B is singular."""
-    identity = np.eye(effect.shape[-1])
-    if depth is None:
-        inverse: Array = np.linalg.inv(identity - effect)
+def steps_of(pattern: Array) -> Steps | None:
+    """The paths (outcome, cause) in a matrix of this pattern (m, m), each after those that lead to its cause; None where they run in
+    a circle."""
+    there = pattern != 0
+    found: list[tuple[int, int]] = []
+    left = np.arange(len(there))
+    while left.size:
+        led = there[np.ix_(left, left)].any(axis=1)
+        if led.all():
+            return None
+        found += [(row, column) for row in left[~led].tolist() for column in np.flatnonzero(there[row]).tolist()]
+        left = left[led]
+    return tuple(found)
+
+
+FEW = 32  # matrices, of which LAPACK inverts one after the other as fast
+
+
+def resolvent(effect: Array, steps: Steps | None) -> Array:
+    """(I−B)⁻¹ (…, m, m); where paths do not run in a circle it is built up along their `steps`, for all of a batch at once. Raises
+    LinAlgError where I−B is singular."""
+    m = effect.shape[-1]
+    if steps is None or effect.size < FEW * m * m:
+        inverse: Array = np.linalg.inv(np.eye(m) - effect)
         return inverse
-    found: Array = identity + effect
-    power, reach = effect, 1
-    while reach < depth:
-        power, reach = power @ power, 2 * reach
-        found = found + found @ power
-    return found
+    found = np.zeros((m, m, *effect.shape[:-2]), dtype=effect.dtype)
+    found[np.arange(m), np.arange(m)] = 1.0
+    for row, column in steps:
+        found[row] += effect[..., row, column] * found[column]
+    return np.ascontiguousarray(np.moveaxis(found, (0, 1), (-2, -1)))
 
 
 SMALL = 10

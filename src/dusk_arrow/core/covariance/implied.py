@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
 from dusk_arrow.core.covariance.splitting import Split, split_of
-from dusk_arrow.core.linear_algebra import Array, depth_of, resolvent, slices
+from dusk_arrow.core.linear_algebra import Array, Steps, resolvent, slices, steps_of
 
 Numbers = NDArray[Any]
 MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
@@ -62,7 +62,7 @@ class CompiledModel:
     the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
     values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled,
     `split` how its likelihood can be had through the constructs alone, None where it cannot,
-    `depth` how many paths follow one another at most, None where they run in a circle.
+    `steps` the paths in the order in which they follow one another, None where they run in a circle.
     """
 
     table: ParameterTable
@@ -75,7 +75,7 @@ class CompiledModel:
     tied: bool
     means: bool
     split: Split | None
-    depth: int | None
+    steps: Steps | None
 
     def unsplit(self) -> CompiledModel:
         """The same, whose likelihood always goes through Σ: the short way stops at negative variances."""
@@ -134,7 +134,7 @@ def lay_out(table: ParameterTable) -> CompiledModel:
         slots.size > n_free,
         table.means,
         split_of(table, base["loading"], base["residual"], cells["loading"], cells["residual"]),
-        depth_of(pattern),
+        steps_of(pattern),
     )
 
 
@@ -204,7 +204,7 @@ class Spread(NamedTuple):
 def spread(model: CompiledModel, theta: Numbers) -> Spread:
     """The variances at free values θ (…, q), real or complex. Raises LinAlgError where I−B is singular."""
     own, loading = matrix(model, "node", theta), matrix(model, "loading", theta)
-    inverse = resolvent(matrix(model, "effect", theta), model.depth)
+    inverse = resolvent(matrix(model, "effect", theta), model.steps)
     nodes = inverse @ own @ np.swapaxes(inverse, -1, -2)
     residual = residual_variances(model, theta)
     observed = ((loading @ nodes) * loading).sum(axis=-1) + residual

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.linear_algebra import depth_of, resolvent
+from dusk_arrow.core.linear_algebra import resolvent, steps_of
 
 Numbers = NDArray[Any]
 
@@ -42,7 +42,7 @@ def effect_values(walks: Sequence[Walk], paths: Numbers) -> Numbers:
     (Bollen 1987)."""
     if not walks:
         return np.zeros((*paths.shape[:-2], 0), dtype=paths.dtype)
-    whole = resolvent(paths, depth_of((paths != 0).reshape(-1, *paths.shape[-2:]).any(axis=0)))
+    whole = resolvent(paths, steps_of((paths != 0).reshape(-1, *paths.shape[-2:]).any(axis=0)))
     result = np.zeros((*paths.shape[:-2], sum(len(walk.columns) for walk in walks)), dtype=paths.dtype)
     for columns, stations, less_direct in walks:
         if less_direct is None:

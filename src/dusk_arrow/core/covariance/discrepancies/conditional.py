@@ -59,7 +59,7 @@ def through_constructs(
     model: CompiledModel, split: Split, theta: Array, samples: SplitSamples
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite."""
-    inverse = resolvent(matrix(model, "effect", theta), model.depth)
+    inverse = resolvent(matrix(model, "effect", theta), model.steps)
     whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
     total = np.zeros((theta.shape[0], model.n_free))
     if split.x_nodes.size == 0:

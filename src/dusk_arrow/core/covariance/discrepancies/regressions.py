@@ -36,7 +36,7 @@ def regressions_of(model: CompiledModel) -> Regressions | None:
     """The regressions that a model is made of; None where it is more than that: constructs, circles, covarying disturbances, fixed or
     equal parameters, exogenous variables that do not covary freely."""
     table, split = model.table, model.split
-    if split is None or split.y.size or model.tied or model.depth is None or len(table.nodes) != len(table.observed):
+    if split is None or split.y.size or model.tied or model.steps is None or len(table.nodes) != len(table.observed):
         return None
     at = {name: i for i, name in enumerate(table.observed)}
     place = [at[name] for name in table.nodes]
