@@ -100,6 +100,20 @@ def test_fit_is_judged_by_the_cut_offs_in_force() -> None:
         assert criteria.words in found.notes[0]
 
 
+def test_fit_of_composites_stands_beside_what_chance_would_do() -> None:
+    """Distances have no cut-off; what stays below them where the model holds is all there is to judge by, once it was drawn."""
+    drawn = estimated("composite")
+    assert drawn.fit is not None
+    assert drawn.fit.reference is not None
+    found = table(material(drawn, demo_data("river_wardens"), sheet("usual")), "fit")
+    for label, key in (("SRMR", "srmr"), ("d_ULS", "d_uls"), ("d_G", "d_g")):
+        cells = row(found, label).cells
+        assert [cells[1].value, cells[2].value] == [getattr(drawn.fit, key), getattr(drawn.fit.reference, key).q95]  # type: ignore[union-attr]
+    bare = drawn.model_copy(update={"fit": drawn.fit.model_copy(update={"reference": None})})
+    plain = table(material(bare, demo_data("river_wardens"), sheet("usual")), "fit")
+    assert len(plain.columns) == len(found.columns) - 1 == len(plain.rows[0].cells)
+
+
 def test_effects_hold_every_route_and_say_what_their_interval_says() -> None:
     """One route more or less is another claim about what mediates."""
     results, found = estimated(), table(wardens(), "effects")

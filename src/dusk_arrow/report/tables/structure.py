@@ -5,7 +5,7 @@ from __future__ import annotations
 from dusk_arrow.core.assessment.criteria import Criterion, f_squared_words
 from dusk_arrow.report.cells import Cell, Column, Kind, Number, Range, Row, Table
 from dusk_arrow.report.material import Material
-from dusk_arrow.results.document import ParameterPart
+from dusk_arrow.results.document import FitPart, ParameterPart
 
 VERDICTS = {"meets": "meets", "borderline": "borderline", "misses": "misses", "none": ""}
 ANSWERS = {"supported": "supported", "not supported": "not supported", "opposite": "opposite", None: ""}
@@ -39,6 +39,8 @@ def fit(material: Material) -> Table | None:
     part = material.results.fit
     if part is None:
         return None
+    if material.composite:
+        return _composite_fit(material, part)
     columns = (
         Column("Index", "text"), Column("Value"), Column("90 % interval", "range"), Column("Cut-off", "text"), Column("Verdict", "text"),
         Column("Source of the cut-off", "text"),
@@ -48,7 +50,7 @@ def fit(material: Material) -> Table | None:
         rows.append(Row((f"χ² (df = {part.df})", Number(part.chi_square, "plain", 2), Range(None), "", "", "")))
         empty = "nothing to test" if part.df == 0 else "–"
         rows.append(Row(("p of χ²", Number(part.p_value, "p", empty=empty), Range(None), "", "", "")))
-    for key in COMPOSITE_FIT if material.composite else COVARIANCE_FIT:
+    for key in COVARIANCE_FIT:
         value = getattr(part, key)
         criterion = material.criteria.by_key[key]
         if value is None:
@@ -95,17 +97,30 @@ def fit(material: Material) -> Table | None:
     if part.bollen_stine is not None:
         rows.append(Row(("Bollen–Stine p", Number(part.bollen_stine.p_value, "p"), Range(None), "", "", "")))
     notes = [f"Verdicts follow {material.criteria.words}; in brackets what is tolerated."]
-    if part.reference is not None:
-        said = [
-            f"{words} {bounds.q95:.3f}"
-            for words, bounds in (
-                ("SRMR", part.reference.srmr),
-                ("d_ULS", part.reference.d_uls),
-                ("d_G", part.reference.d_g),
-            )
-            if bounds is not None
-        ]
-        notes.append(f"95 of 100 resamples of data in which the model holds lie below: {', '.join(said)}.")
+    return Table("fit", "Fit", columns, tuple(rows), tuple(notes))
+
+
+def _composite_fit(material: Material, part: FitPart) -> Table:
+    """Distances, with what most resamples of data in which the model holds stay below, where they were drawn."""
+    drawn = part.reference is not None
+    rows = []
+    for key in COMPOSITE_FIT:
+        value, criterion = getattr(part, key), material.criteria.by_key[key]
+        if value is None:
+            continue
+        kind: Kind = "plain" if criterion.good is None else "share"
+        reference = getattr(part.reference, key) if drawn else None
+        quantile = Number(None if reference is None else reference.q95, kind, 3)
+        judged = cut_off(criterion, True), VERDICTS[criterion.judge(value)]
+        source = criterion.cut_off_source if criterion.good is not None else ""
+        rows.append(Row((criterion.label, Number(value, kind, 3), *([quantile] if drawn else []), *judged, source)))
+    columns = (
+        Column("Index", "text"), Column("Value"), *([Column("95 % quantile")] if drawn else []), Column("Cut-off", "text"),
+        Column("Verdict", "text"), Column("Source of the cut-off", "text"),
+    )  # fmt: skip
+    notes = [f"Verdicts follow {material.criteria.words}; in brackets what is tolerated."]
+    if drawn:
+        notes.append("95 % of resamples of data in which the model holds stay below the quantile.")
     return Table("fit", "Fit", columns, tuple(rows), tuple(notes))
 
 
