@@ -159,6 +159,12 @@ def _members(home: NDArray[np.intp], count: int) -> Array:
     return found
 
 
+def _diagonal(matrices: Array) -> Array:
+    """The diagonals (b, s) of matrices (b, s, s), to be read and written."""
+    view: Array = np.einsum("bss->bs", matrices)
+    return view
+
+
 def _own_loading(split: Split, home: NDArray[np.intp], theta: Array) -> Array:
     """The one loading (b, k) of each y."""
     found = np.empty((theta.shape[0], home.size))
@@ -186,46 +192,41 @@ def _clustered(
     residual, share, good = _guarded(residual, own)
     weight = loading / residual
     root = np.sqrt((loading * weight) @ _members(home, s))
-    middle = nodes * root[:, :, None]
-    middle *= root[:, None, :]
-    at = np.arange(s)
-    good = good & (middle[:, at, at] > 1e-6).all(axis=-1)
-    middle[:, at, at] += 1.0
+    roots = np.einsum("bs,bt->bst", root, root)
+    middle = nodes * roots
+    own_middle = _diagonal(middle)
+    good = good & (own_middle > 1e-6).all(axis=-1)
+    own_middle += 1.0
     inverse, pivots = swept(middle)
     good = good & (pivots > 0).all(axis=0)
     if not good.all():
         inverse = np.where(good[:, None, None], inverse, np.eye(s) / 2)
         pivots, root = np.where(good, pivots, 1.0), np.where(good[:, None], root, 1.0)
+        roots = np.einsum("bs,bt->bst", root, root)
     scaled = np.zeros((theta.shape[0], k, s))
     scaled[:, np.arange(k), home] = weight
     crossed = sample @ scaled
     if given is not None:
         crossed -= given.mixed @ (np.swapaxes(given.ratio, -1, -2) * (root**2)[:, None, :])
         crossed -= given.slope @ (np.swapaxes(given.apart, -1, -2) @ scaled)
-    unit = 1.0 / root
     square = np.swapaxes(scaled, -1, -2) @ crossed
-    square *= unit[:, :, None]
-    square *= unit[:, None, :]
+    square /= roots
     first = inverse @ square
     both = first @ inverse
-    within, within_first = square[:, at, at], first[:, at, at]
+    within, within_first, own_inverse = _diagonal(square), _diagonal(first), _diagonal(inverse)
     value = (
         np.log(residual).sum(axis=-1)
         + np.log(pivots).sum(axis=0)
         + share.sum(axis=-1)
         - (within - within_first).sum(axis=-1)
     )
-    along = (within - 2.0 * within_first + both[:, at, at] + 1.0 - inverse[:, at, at]) * unit**2
-    left = -inverse
-    left[:, at, at] += 1.0
-    left *= unit[:, :, None]
-    left *= unit[:, None, :]
+    along = (within - 2.0 * within_first + _diagonal(both) + 1.0 - own_inverse) / root**2
+    left = (np.eye(s) - inverse) / roots
     turned = (crossed @ left)[:, np.arange(k), home] / residual
     straight = weight * along[:, home]
     by_residual = (1.0 - share) / residual - weight * (straight - 2.0 * turned)
     by_nodes = inverse - both
-    by_nodes *= root[:, :, None]
-    by_nodes *= root[:, None, :]
+    by_nodes *= roots
     regression = scaled[..., :0]
     if given is not None:
         into = left @ (np.swapaxes(scaled, -1, -2) @ given.apart)
