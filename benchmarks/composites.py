@@ -69,12 +69,10 @@ def plainly(blueprint: Blueprint, correlation: Array, weights: Array) -> tuple[A
 
 
 def iterate(program: Program, correlation: Array, start: Array) -> Array:
-    """One iteration of all resamples (b, m, p)."""
+    """One iteration of all resamples (b, m, p), in a chain, where a regression on antecedents is a correlation."""
     blueprint = program.first
     along = start @ correlation
-    drawn = (
-        np.where(blueprint.linked, along @ start.T, 0.0) @ along
-    )  # in a chain a regression on antecedents is a correlation
+    drawn = np.where(blueprint.linked, along @ start.T, 0.0) @ along
     return np.asarray(np.where(blueprint.member, drawn, 0.0))
 
 

@@ -10,6 +10,7 @@ import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import cast
 
 import pytest
 
@@ -88,6 +89,24 @@ def test_a_cluster_gives_the_same_numbers(workers: tuple[str, list[subprocess.Po
         assert len(seen) == 8
     finally:
         pool.close()
+
+
+def test_a_cluster_without_workers_is_a_problem_in_words(
+    workers: tuple[str, list[subprocess.Popen[bytes]]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Who started the scheduler alone must hear of it, not wait."""
+    address, crew = workers
+    for process in crew:
+        process.kill()
+    pool = ClusterPool(address)
+    deadline = time.monotonic() + 20
+    while pool._client.nthreads() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    monkeypatch.setattr(cluster, "PATIENCE", 0.5)
+    with pytest.raises(ProblemError) as caught:
+        list(pool(cast(Task, None), []))
+    assert "It needs a worker at least" in caught.value.problems[0].message
+    pool.close()
 
 
 def test_a_cluster_that_is_not_there_is_a_problem_in_words(monkeypatch: pytest.MonkeyPatch) -> None:

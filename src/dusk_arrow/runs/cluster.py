@@ -57,9 +57,9 @@ class ClusterPool:
         mark = uuid4().hex
         try:
             executor = self._client.get_executor(pure=False)
-            packed = self._client.submit(
-                sent, pickle.dumps(task), pure=False
-            )  # what is only scattered is lost with its worker
+            self._client.wait_for_workers(1, timeout=PATIENCE)
+            # A result is made again where the workers that had it died; what is only scattered is lost with them.
+            packed = self._client.submit(sent, pickle.dumps(task), pure=False)
             yield from in_order(
                 lambda chunk: executor.submit(run_sent, mark, packed, chunk), lambda: None, chunks, self.workers
             )
