@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Effect, Schemas } from "../src/api/client";
-import { addable, mediationOf, movedBy, USUAL } from "../src/report/figures";
+import { addable, asChosen, mediationOf, movedBy, USUAL } from "../src/report/figures";
 import { asHtml, asTabs } from "../src/shared/clipboard";
 
 const part = (key: string, there = true) =>
@@ -22,6 +22,17 @@ describe("parts of a report", () => {
     expect(order(1)).toEqual(["b", "a", "c", "gone"]);
     expect(order(99)).toEqual(["b", "c", "a", "gone"]);
     expect(order(-5, "c")).toEqual(["c", "a", "b", "gone"]);
+  });
+
+  it("are as last chosen before the next report is there", () => {
+    const offered = [part("a"), part("new"), part("b"), part("c")];
+    const parts = movedBy(offered, "c", 0).filter((one) => one.key !== "new");
+    const twice = parts.map((one) => (one.key === "b" ? { ...one, shown: false, title: "B" } : one));
+    const found = asChosen(offered, [...twice, { key: "gone", shown: true, title: null }]);
+    expect(found.map((one) => one.key)).toEqual(["c", "new", "a", "b"]);
+    expect(found.map((one) => one.shown)).toEqual([true, true, true, false]);
+    expect(found[3]?.title).toBe("B");
+    expect(asChosen(offered, [])).toEqual(offered);
   });
 
   it("can be joined by figures that are not there yet, each once", () => {

@@ -5,7 +5,7 @@ import type { StationProps } from "../frame/stations";
 import { NothingYet } from "../shared/controls";
 import { Contents } from "./Contents";
 import { FigureChoices } from "./FigureChoices";
-import { choiceOf, type FigureOptions, type ReportOptions } from "./figures";
+import { asChosen, choiceOf, type FigureOptions, type ReportOptions } from "./figures";
 import { Page } from "./Page";
 import { PartChoices } from "./PartChoices";
 import { TakeAlong } from "./TakeAlong";
@@ -37,17 +37,18 @@ export default function ReportStation({ model, gestures }: StationProps) {
       ...options,
       figures: options.figures.map((one) => (one.key === key ? { ...one, options: drawn } : one)),
     });
+  const offered = asChosen(report?.offered ?? [], options.parts);
   const setPart = (key: string, change: { shown?: boolean; title?: string | null }) =>
     report &&
     set({
       ...options,
-      parts: report.offered.map((one) => ({ ...choiceOf(one), ...(one.key === key ? change : {}) })),
+      parts: offered.map((one) => ({ ...choiceOf(one), ...(one.key === key ? change : {}) })),
     });
   const stamp = `${model.revision.id}-${model.shown?.so_far ? "" : (model.shown?.run ?? "")}`;
   const block = report?.blocks.find((one) => one.key === chosen);
   return (
     <div className="flex h-full gap-4 px-4 pt-3">
-      <Contents {...{ model, options, set, setPart, chosen, choose }} offered={report?.offered ?? []} />
+      <Contents {...{ model, options, set, setPart, chosen, choose }} offered={offered} />
       <Page {...{ model, report, options, set, setFigure, chosen, choose, stamp }} />
       <aside className="flex w-66 shrink-0 flex-col pb-2" aria-label="How it looks">
         <div className="min-h-0 flex-1 overflow-y-auto">

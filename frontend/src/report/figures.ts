@@ -56,6 +56,22 @@ export function addable(
   return found.filter((one) => !taken.has(one.figure.key));
 }
 
+/** The parts as they were last chosen, which the report that was last made may not know yet: in their order, with their titles, shown
+ * or not; those that nothing was chosen for stay where they are. */
+export function asChosen(
+  offered: Schemas["OfferedPart"][],
+  parts: Schemas["PartChoice"][],
+): Schemas["OfferedPart"][] {
+  const place = new Map(parts.map((one, at) => [one.key, at]));
+  const known = offered.filter((one) => place.has(one.key));
+  const ordered = known.toSorted((a, b) => (place.get(a.key) ?? 0) - (place.get(b.key) ?? 0)).values();
+  return offered.map((one) => {
+    if (!place.has(one.key)) return one;
+    const next = ordered.next().value ?? one;
+    return { ...next, ...parts[place.get(next.key) ?? 0] };
+  });
+}
+
 /** The parts in another order, as choices that are kept: one moved by so many places among those that are there. */
 export function movedBy(offered: Schemas["OfferedPart"][], key: string, to: number): Schemas["PartChoice"][] {
   const there = offered.filter((one) => one.there);
