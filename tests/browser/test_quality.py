@@ -92,8 +92,16 @@ def test_one_model_in_two_families(page: Page) -> None:
     fit = "[role=group][aria-label='fit, below'] button"
     page.until(lambda: page.all(fit))
     assert [button.text for button in page.all(fit)] == ["SRMR", "d_ULS", "d_G"]
-    page.find("nav a[href$='/model']").click()
+    page.all(fit)[2].click()
+    page.until(lambda: "Fit: d_G = " in page.find("[aria-label='The page']").text)
     page.find("[aria-label=Undo]").click()
+    page.until(lambda: "CFI" in [button.text for button in page.all(fit)])
+    next(button for button in page.all(fit) if button.text == "CFI").click()
+    page.until(lambda: "Fit: CFI = " in page.find("[aria-label='The page']").text)
+    page.find("[aria-label=Redo]").click()  # what was chosen for the one family is not lost by choosing for the other
+    page.until(lambda: "Fit: d_G = " in page.find("[aria-label='The page']").text)
+    page.find("[aria-label=Undo]").click()
+    page.find("nav a[href$='/model']").click()
     page.until(lambda: page.paths() == before)
     assert page.errors() == []
 

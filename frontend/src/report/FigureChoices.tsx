@@ -17,12 +17,10 @@ const FIT = [
   ["srmr", "SRMR"],
   ["aic", "AIC"],
   ["bic", "BIC"],
-] as const;
-const COMPOSITE_FIT = [
-  ["srmr", "SRMR"],
   ["d_uls", "d_ULS"],
   ["d_g", "d_G"],
 ] as const;
+const DISTANCES = ["d_uls", "d_g"];
 const WIDTHS = [
   [84, "one column 84"],
   [174, "two columns 174"],
@@ -66,7 +64,10 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
     proposed.direction === options.direction &&
     proposed.notation === options.notation &&
     proposed.parts === parts;
-  const fit = model.settings.family === "composite" ? COMPOSITE_FIT : FIT;
+  const composite = model.settings.family === "composite";
+  const fit = FIT.filter(([key]) =>
+    composite ? key === "srmr" || DISTANCES.includes(key) : !DISTANCES.includes(key),
+  );
   const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
   const copy = () =>
     void copyPicture(figureAddress(model, figure.key, "png", options, stamp, { note: "false" })).then(() =>
@@ -154,7 +155,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
             choices={fit.map(([key, words]) => [key, words, options.fit.includes(key)] as const)}
             set={(key, on) =>
               change({
-                fit: fit.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
+                fit: FIT.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
               })
             }
           />

@@ -109,8 +109,8 @@ class Blueprint:
         beside = [(a, b) for found in self.inner_antecedents.values() for a in found for b in found if a != b]
         pairs = [*((row, row) for row in range(m)), *links, *(p for p in dict.fromkeys(beside) if p not in set(links))]
         into, out_of = np.array(pairs).T
-        heads = [row for row, _ in links]
-        number = np.array([heads[:at].count(row) for at, row in enumerate(heads)], dtype=np.intp)
+        heads = into[m : m + len(links)]
+        number = np.arange(heads.size) - np.searchsorted(heads, heads)
         rounds = [np.flatnonzero(number == n) for n in range(number.max(initial=-1) + 1)]
         at = {pair: place for place, pair in enumerate(pairs)}
         regressions = [
@@ -120,7 +120,7 @@ class Blueprint:
         ]
         return Neighbours(
             places, filled, into, out_of, slice(m, m + len(links)),
-            tuple((np.array(heads)[own], own) for own in rounds), tuple(regressions),
+            tuple((heads[own], own) for own in rounds), tuple(regressions),
         )  # fmt: skip
 
     @cached_property

@@ -164,7 +164,7 @@ class _Sample:
 
     def unit(self, weights: Array) -> Array:
         """The weights of scores with variance 1, nan where they have none."""
-        result: Array = weights / deviations((self.along_own(weights) * weights).sum(axis=1))[:, None]
+        result: Array = weights / _deviations((self.along_own(weights) * weights).sum(axis=1))[:, None]
         return result
 
     def drawn(self, weights: Array) -> Array:
@@ -172,7 +172,7 @@ class _Sample:
         near = self.near
         along = self.along(weights)
         moments = (along * weights[near.into]).sum(axis=1)
-        scale = 1 / deviations(moments[: len(weights)])
+        scale = 1 / _deviations(moments[: len(weights)])
         moments *= scale[near.into]
         moments *= scale[near.out_of]
         parts = along[near.linked]
@@ -185,7 +185,7 @@ class _Sample:
         return made
 
 
-def deviations(variance: Array) -> Array:
+def _deviations(variance: Array) -> Array:
     """Standard deviations, nan where a variance is not positive."""
     result: Array = np.sqrt(np.where(variance > 0, variance, np.nan))
     return result
@@ -227,7 +227,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
                 hastening.take(going)
     sample.pieces = whole
     along = sample.along_own(values)
-    sd = deviations((along * values).sum(axis=1))
+    sd = _deviations((along * values).sum(axis=1))
     turn = np.where(along.sum(axis=1) < 0, -1.0, 1.0) / sd
     return values * turn[:, None], iterations, converged
 
