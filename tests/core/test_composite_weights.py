@@ -195,7 +195,8 @@ def test_reliability_by_its_definition() -> None:
     within = np.outer(loadings, loadings)
     np.fill_diagonal(within, 1.0)
     weights = loadings / np.sqrt(loadings @ within @ loadings)
-    assert rho_a(weights[None], within[None])[0] == pytest.approx((weights @ loadings) ** 2, abs=1e-12)
+    variance = weights @ within @ weights
+    assert rho_a(weights, np.diagonal(within), variance) == pytest.approx((weights @ loadings) ** 2, abs=1e-12)
 
 
 def test_single_columns_and_formative_blocks_are_not_corrected() -> None:

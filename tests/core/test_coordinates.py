@@ -54,7 +54,7 @@ def test_units_do_not_matter_in_the_coordinates() -> None:
     stay what they were."""
     _, _, theta, found = around(COVARYING)
     x = theta.copy()
-    x[found.variances] = found.start * (1 + np.log(4.0))  # every variance four times as large
+    x[found.variances] = found.start * (1 + 2 * (2.0 - 1))  # every standard deviation twice as large
     turned = found.theta(x[None], found.units(x[None]))[0]
     np.testing.assert_allclose(turned[found.variances], 4 * found.start)
     model = lay_out(table_of(COVARYING))
@@ -120,7 +120,7 @@ def test_what_is_more_than_regressions_is_searched_for(text: str) -> None:
 
 
 def test_a_variance_whose_minimum_is_beyond_zero_is_found_all_the_same() -> None:
-    """Logarithms know no negative variances; such resamples are solved by θ itself, and none is lost or bent to zero."""
+    """Standard deviations know no negative variances; such resamples are solved by θ itself, and none is lost or bent to zero."""
     table = table_of("A shows in a1..a3\nB shows in b1..b3\nA leads to B")
     truth = random_population(table, 8)
     values = np.random.default_rng(11).multivariate_normal(np.zeros(6), truth.covariance, 80)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -130,15 +131,15 @@ def swept(matrices: Array) -> tuple[Array, Array]:
     m = matrices.shape[-1]
     found = np.array(matrices.transpose(1, 2, 0), order="C")
     pivots = np.empty((m, matrices.shape[0]))
-    for k in range(m):
-        pivot = found[k, k].copy()
-        pivots[k] = pivot
-        pivot = np.where(pivot > 0, pivot, 1.0)
-        row, column = found[k] / pivot, found[:, k].copy()
-        found -= column[:, None] * row
-        found[k], found[:, k] = row, -column / pivot
-        found[k, k] = 1 / pivot
-    return np.ascontiguousarray(found.transpose(2, 0, 1)), pivots
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        for k in range(m):
+            pivot = pivots[k]
+            pivot[...] = found[k, k]
+            row = found[k] / pivot
+            found -= found[k][:, None] * row
+            found[k] = found[:, k] = row
+            found[k, k] = -1 / pivot
+    return np.negative(found.transpose(2, 0, 1), order="C"), pivots
 
 
 def log_determinant(factors: Array) -> Array:
@@ -176,15 +177,25 @@ def correlation_from(covariance: NDArray[np.floating]) -> Array:
     return result
 
 
+def blocks_by_size(matrices: Array, blocks: Sequence[Sequence[int]]) -> list[tuple[list[int], Array]]:
+    """Diagonal blocks of matrices (…, p, p), those of one size together: which of `blocks` they are (g,), and they (…, g, k, k)."""
+    alike: dict[int, list[int]] = {}
+    for at, block in enumerate(blocks):
+        alike.setdefault(len(block), []).append(at)
+    rows = [np.array([blocks[at] for at in own], dtype=np.intp) for own in alike.values()]
+    return [(own, matrices[..., of[:, :, None], of[:, None]]) for own, of in zip(alike.values(), rows, strict=True)]
+
+
 def variance_inflation(correlation: Array) -> Array:
     """VIF (…, k): the diagonal of the inverse correlation matrix (…, k, k); nan where it is singular."""
-    if correlation.shape[-1] == 1:
+    k = correlation.shape[-1]
+    if k == 1:
         return np.where(correlation[..., 0] > 0, 1.0, np.nan)
-    if correlation.ndim == 3 and correlation.shape[0] > SMALL >= correlation.shape[-1]:
-        inverse, pivots = swept(correlation)
-        good = np.asarray((pivots > 1e-14).all(axis=0))
+    if k <= SMALL and correlation.size > SMALL * k * k:
+        inverse, pivots = swept(correlation.reshape(-1, k, k))
+        inverse, good = inverse.reshape(correlation.shape), (pivots > 1e-14).all(axis=0).reshape(correlation.shape[:-2])
     else:
         good = positive_definite(correlation)
-        inverse = np.linalg.inv(np.where(good[..., None, None], correlation, np.eye(correlation.shape[-1])))
+        inverse = np.linalg.inv(np.where(good[..., None, None], correlation, np.eye(k)))
     result: Array = np.where(good[..., None], np.diagonal(inverse, axis1=-2, axis2=-1), np.nan)
     return result

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.linear_algebra import Array, blocks_by_size, correlation_from
 
 
 def cronbach_alpha(covariance: Array) -> Array:
@@ -14,6 +16,15 @@ def cronbach_alpha(covariance: Array) -> Array:
     own = np.trace(covariance, axis1=-2, axis2=-1)
     result: Array = k / (k - 1) * (1 - own / total)
     return result
+
+
+def alphas(covariance: Array, blocks: Sequence[Sequence[int]]) -> Array:
+    """Cronbach's alpha (…, c) of c blocks of columns, from their covariances (…, p, p); nan where a block has one."""
+    found = np.full((*covariance.shape[:-2], len(blocks)), np.nan)
+    for own, within in blocks_by_size(covariance, blocks):
+        if within.shape[-1] > 1:
+            found[..., own] = cronbach_alpha(within)
+    return found
 
 
 def standardized_alpha(covariance: Array) -> Array:

@@ -70,17 +70,16 @@ def _pairs(blocks: tuple[tuple[int, ...], ...]) -> _Pairs:
 
 
 def _mean_logarithms(values: Array, pairs: _Pairs) -> Array:
-    """Means (…, g) of the logarithms of correlations (…, k), nan where one is not positive: of products of pieces of each group,
+    """Means (g, b) of the logarithms of correlations (k, b), nan where one is not positive: of products of pieces of each group,
     which takes far fewer logarithms."""
     faint = False
     if not values.min(initial=1.0) >= FAINT:
         values = np.where(values > 0, values, np.nan)
         faint = bool((values < FAINT).any())
     if faint:
-        found: Array = np.add.reduceat(np.log(values), pairs.begins, axis=-1)
-        return found / pairs.counts
-    logarithms = np.log(np.multiply.reduceat(values, pairs.pieces, axis=-1))
-    return np.asarray(np.add.reduceat(logarithms, pairs.first_pieces, axis=-1) / pairs.counts)
+        return np.asarray(np.add.reduceat(np.log(values), pairs.begins) / pairs.counts[:, None])
+    logarithms = np.log(np.multiply.reduceat(values, pairs.pieces))
+    return np.asarray(np.add.reduceat(logarithms, pairs.first_pieces) / pairs.counts[:, None])
 
 
 def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotrait:
@@ -90,38 +89,47 @@ def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotra
     spoils what needs it, and nothing else.
     """
     pairs = _pairs(tuple(tuple(block) for block in blocks))
-    few = max(1, AT_ONCE // max(pairs.rows.size, 1))
-    if covariance.ndim == 3 and covariance.shape[0] > few:
-        parts = [heterotrait(covariance[at : at + few], blocks) for at in range(0, covariance.shape[0], few)]
-        return Heterotrait(*(np.concatenate(own) for own in zip(*parts, strict=True)))
-    lead, first, second = covariance.shape[:-2], *np.triu_indices(len(blocks), 1)
+    lead, p = covariance.shape[:-2], covariance.shape[-1]
     if pairs.between.size == 0 or pairs.begins.size == 0:
         nothing = np.full((*lead, pairs.between.size), np.nan)
         return Heterotrait(nothing, nothing, nothing)
+    flat, few = covariance.reshape(-1, p, p), max(1, AT_ONCE // pairs.rows.size)
+    first, second = np.triu_indices(len(blocks), 1)
+    parts = [_ratios(flat[at : at + few], pairs, first, second) for at in range(0, len(flat), few)]
+    whole = [np.concatenate(own, axis=-1).T for own in zip(*parts, strict=True)]
+    return Heterotrait(*(own.reshape(*lead, own.shape[-1]) for own in whole))
+
+
+def _ratios(
+    covariance: Array, pairs: _Pairs, first: NDArray[np.intp], second: NDArray[np.intp]
+) -> tuple[Array, Array, Array]:
+    """The ratios (c(c−1)/2, b) of a batch (b, p, p), for the `first` and the `second` blocks of all pairs."""
     with np.errstate(invalid="ignore", divide="ignore"):
-        scale = 1.0 / np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1))
-        values = covariance[..., pairs.rows, pairs.columns]
-        values *= scale[..., pairs.rows]
-        values *= scale[..., pairs.columns]
+        scale = 1.0 / np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1).T)
+        values = np.ascontiguousarray(covariance[:, pairs.rows, pairs.columns].T)
+        values *= scale[pairs.rows]
+        values *= scale[pairs.columns]
 
         def means(of: Array) -> Array:
-            found: Array = np.add.reduceat(of, pairs.begins, axis=-1) / pairs.counts
+            found: Array = np.add.reduceat(of, pairs.begins) / pairs.counts[:, None]
+            return found
+
+        def apart(mean: Array) -> Array:
+            found: Array = np.where(pairs.between[:, None] >= 0, mean[pairs.between], np.nan)
             return found
 
         def ratio(mean: Array) -> Array:
-            within = np.where(pairs.within >= 0, mean[..., pairs.within], 1.0)
+            within = np.where(pairs.within[:, None] >= 0, mean[pairs.within], 1.0)
             root = np.sqrt(np.where(within > 0, within, np.nan))
-            apart = np.where(pairs.between >= 0, mean[..., pairs.between], np.nan)
-            found: Array = apart / (root[..., first] * root[..., second])
+            found: Array = apart(mean) / (root[first] * root[second])
             return found
 
         signed = means(values)
         logarithms = _mean_logarithms(values, pairs)
         absolute = means(np.abs(values, out=values))
-        within = np.where(pairs.within >= 0, logarithms[..., pairs.within], 0.0)
-        apart = np.where(pairs.between >= 0, logarithms[..., pairs.between], np.nan)
-        geometric = np.exp(apart - (within[..., first] + within[..., second]) / 2)
-    return Heterotrait(ratio(absolute), ratio(signed), geometric)
+        within = np.where(pairs.within[:, None] >= 0, logarithms[pairs.within], 0.0)
+        geometric = np.exp(apart(logarithms) - (within[first] + within[second]) / 2)
+    return ratio(absolute), ratio(signed), geometric
 
 
 def redundancy(weights: Array, covariance: Array) -> Array:

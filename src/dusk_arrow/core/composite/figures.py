@@ -10,9 +10,9 @@ import numpy as np
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
 from dusk_arrow.core.assessment.reliability import (
+    alphas,
     average_variance_extracted,
     composite_reliability,
-    cronbach_alpha,
 )
 from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.composite.program import Outcome, Program
@@ -20,7 +20,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures
-from dusk_arrow.core.linear_algebra import Array, variance_inflation
+from dusk_arrow.core.linear_algebra import Array, blocks_by_size, variance_inflation
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.model import Construct
 
@@ -134,7 +134,6 @@ def _reliability(plan: FigurePlan, outcome: Outcome) -> list[Array]:
 
 def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: Array) -> Figures:
     """All figures of a batch: an outcome, and the covariances and correlations (b, p, p) of the columns that it was estimated from."""
-    b = covariance.shape[0]
     structure, between = plan.program.structure, outcome.structure.between
     own = (
         [outcome.own_loadings[c.name] for c in plan.constructs],
@@ -159,11 +158,9 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
         for share, (_, names) in zip(explained, plan.antecedents, strict=True)
     ]
     loose = [*explained, *adjusted, *_reliability(plan, outcome)]
-    blocks = list(plan.blocks.values())
-    alone = np.full(b, np.nan)
-    loose += [cronbach_alpha(covariance[:, k, :][..., k]) if len(k) > 1 else alone for k in blocks]
     columns += [np.stack(loose, axis=-1)] if loose else []
-    columns += heterotrait(correlation, blocks)
+    blocks = list(plan.blocks.values())
+    columns += [alphas(covariance, blocks), *heterotrait(correlation, blocks)]
     outcomes = [(row[outcome_], [row[n] for n in names]) for outcome_, names in plan.antecedents]
     columns += [antecedent_vif(between, rows) for _, rows in outcomes]
     columns += [f_squared(between, at, rows) for at, rows in outcomes]
@@ -175,16 +172,13 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
 
 def _within(plan: FigurePlan, outcome: Outcome, correlation: Array) -> list[Array]:
     """VIF of the members of every block of two or more."""
-    at = {name: i for i, name in enumerate(plan.program.columns)}
-    place = plan.program.place
-    found = []
-    for construct in plan.constructs:
-        if len(construct.indicators) < 2:
-            continue
-        names = list(construct.indicators)
-        if all(name in at for name in names):
-            rows, source = [at[name] for name in names], correlation
-        else:
-            rows, source = [place[name] for name in names], outcome.scores
-        found.append(variance_inflation(source[:, rows, :][..., rows]))
+    at, place = {name: i for i, name in enumerate(plan.program.columns)}, plan.program.place
+    several = [list(c.indicators) for c in plan.constructs if len(c.indicators) > 1]
+    found: list[Array] = [correlation] * len(several)
+    for known, source in ((at, correlation), (place, outcome.scores)):
+        own = [i for i, names in enumerate(several) if all(name in at for name in names) == (known is at)]
+        for alike, within in blocks_by_size(source, [[known[name] for name in several[i]] for i in own]):
+            inflation = variance_inflation(within)
+            for number, i in enumerate(alike):
+                found[own[i]] = inflation[:, number]
     return found

@@ -32,16 +32,15 @@ class Solution(NamedTuple):
         return Solution(*(value[rows] for value in self))
 
 
-def rho_a(weights: Array, within: Array) -> Array:
-    """Reliability (…) of a construct's scores from its weights (…, k) and the correlations of its columns (…, k, k)
-    (Dijkstra & Henseler 2015)."""
-    squares = (weights**2).sum(axis=-1)
-    outer = weights[..., :, None] * weights[..., None, :]
-    off = 1 - np.eye(weights.shape[-1])
-    shared = (weights[..., None, :] @ (within * off) @ weights[..., :, None])[..., 0, 0]
-    like = (weights[..., None, :] @ (outer * off) @ weights[..., :, None])[..., 0, 0]
+def rho_a(weights: Array, within: Array, variance: Array) -> Array:
+    """Reliability (…) of scores from their weights (…, k), the variances (…, k) of what is weighted, and those (…) of the scores
+    (Dijkstra & Henseler 2015): (w′w)² w′(S − diag S)w / w′(ww′ − diag ww′)w."""
+    squares = weights**2
+    length = squares.sum(axis=-1)
     with np.errstate(invalid="ignore", divide="ignore"):
-        result: Array = squares**2 * shared / like
+        result: Array = (
+            length**2 * (variance - (squares * within).sum(axis=-1)) / (length**2 - (squares**2).sum(axis=-1))
+        )
     return result
 
 
@@ -62,19 +61,15 @@ def solve(blueprint: Blueprint, weights: Array, correlation: Array) -> Solution:
     across = correlation @ np.swapaxes(weights, -1, -2)
     scores = weights @ across
     loadings = np.where(blueprint.member, np.swapaxes(across, -1, -2), 0.0)
-    rho = np.full((b, m), np.nan)
+    several = np.array([block.mode == "A" and not block.single for block in blueprint.blocks])
+    variances = np.diagonal(correlation, axis1=-2, axis2=-1)[:, None]
+    rho = np.where(several, rho_a(weights, variances, np.diagonal(scores, axis1=-2, axis2=-1)), np.nan)
     reliability = np.ones((b, m))
-    for row, block in enumerate(blueprint.blocks):
-        if block.mode != "A" or block.single:
-            continue
-        columns = list(block.columns)
-        own = weights[:, row, columns]
-        rho[:, row] = rho_a(own, correlation[:, columns, :][:, :, columns])
-        if row in blueprint.corrected:
-            reliability[:, row] = rho[:, row]
-            with np.errstate(invalid="ignore"):
-                scale = np.sqrt(rho[:, row]) / (own**2).sum(axis=-1)
-            loadings[:, row, columns] = own * scale[:, None]
+    for row in blueprint.corrected:
+        reliability[:, row] = rho[:, row]
+        with np.errstate(invalid="ignore"):
+            scale = np.sqrt(rho[:, row]) / (weights[:, row] ** 2).sum(axis=-1)
+        loadings[:, row] = np.where(blueprint.member[row], weights[:, row] * scale[:, None], 0.0)
     between = between_constructs(scores, reliability)
     paths = np.full((b, len(blueprint.paths)), np.nan)
     explained = np.full((b, m), np.nan)

@@ -131,8 +131,8 @@ class Hastening:
 
     def take(self, at: NDArray[np.intp]) -> None:
         """Parts from all other members."""
-        self.last = None if self.last is None else self.last[..., at]
-        self.steps = [step[..., at] for step in self.steps]
+        self.last = None if self.last is None else self.last.take(at, axis=-1)
+        self.steps = [step.take(at, axis=-1) for step in self.steps]
 
 
 class _Sample:
@@ -149,8 +149,8 @@ class _Sample:
 
     def take(self, at: NDArray[np.intp]) -> None:
         """Parts from all other members."""
-        self.pieces = self.pieces[..., at]
-        self.within = [(row, inverse[..., at]) for row, inverse in self.within]
+        self.pieces = self.pieces.take(at, axis=-1)  # by an index they would come in another order in memory
+        self.within = [(row, inverse.take(at, axis=-1)) for row, inverse in self.within]
 
     def along(self, weights: Array) -> Array:
         """Covariances (l, k, b) of the columns of one block of every pair with the scores of the other."""
@@ -202,7 +202,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
     weights, whole = values, sample.pieces
     if active.size < b:
         sample.take(active)
-        weights = values[..., active]
+        weights = values.take(active, axis=-1)
     tolerance = TOLERANCE if start is None else NEARBY
     done = np.zeros(active.size, dtype=bool)
     hastening = None if start is None else Hastening()
@@ -221,7 +221,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         weights = made if hastening is None else hastening.on(made, apart)
         if done.sum() > SPARE * done.size:
             going = np.flatnonzero(~done)
-            active, done, weights = active[going], done[going], weights[..., going]
+            active, done, weights = active[going], done[going], weights.take(going, axis=-1)
             sample.take(going)
             if hastening is not None:
                 hastening.take(going)

@@ -1,8 +1,10 @@
 """Coordinates in which every resample's discrepancy is curved nearly alike, so that one metric serves all of them.
 
-Variances go by their logarithm, and loadings, paths and covariances are counted in standard deviations of what they join: the
-curvature of a Gaussian likelihood by log σ² is the same at every minimum, and what is left of a scale no longer moves the
-curvature of the rest. With z = ln(v/v₀) of the free variances, θₖ = xₖ exp(wₖᵀz), and v = v₀ exp(x/v₀ − 1): at the start x is θ.
+Variances go by their standard deviation, and loadings, paths and covariances are counted in standard deviations of what they
+join: what is left of a scale no longer moves the curvature of the rest, and that of the likelihood by σ changes less from one
+minimum to the next than by σ² or log σ² (descents are an eighth to a tenth shorter than by the logarithm). With r = σ/σ₀ of the
+free variances, θₖ = xₖ Π rⱼ^(2wₖⱼ), and v = v₀ r² with r = 1 + (x/v₀ − 1)/2: at the start x is θ. Where r comes to zero F rests
+whether or not it has a minimum there, so such solutions are not to be trusted.
 Weights of what makes up a node without a disturbance are taken together with a path b that leads on from it, as in a regression:
 x = w b/b₀.
 """
@@ -18,6 +20,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the same
+LEAST = 1e-2  # of a standard deviation at the start, below which F may rest for the coordinate's sake alone
 
 
 class Coordinates(NamedTuple):
@@ -34,9 +37,10 @@ class Coordinates(NamedTuple):
 
     def units(self, x: Array) -> Array:
         """The units (b, q) at coordinates (b, q), as ratios to those at the start."""
-        growth = x[:, self.variances]
-        growth /= self.start
-        growth -= 1.0
+        ratio = x[:, self.variances]
+        ratio /= 2.0 * self.start
+        ratio += 0.5
+        growth = 2.0 * np.log(np.maximum(ratio, LEAST / 2))
         found: Array = np.exp(np.clip(growth @ self.powers, -LARGEST, LARGEST))
         return found
 
@@ -64,7 +68,13 @@ class Coordinates(NamedTuple):
             for path in dict.fromkeys(self.onward.tolist()):
                 gradient[:, path] -= moved[:, self.onward == path].sum(axis=1)
         found = gradient * units
-        found[:, self.variances] = ((gradient * theta) @ self.powers.T) / self.start
+        ratio = np.sqrt(units[:, self.variances])
+        found[:, self.variances] = ((gradient * theta) @ self.powers.T) / (self.start * ratio)
+        return found
+
+    def inside(self, units: Array) -> NDArray[np.bool_]:
+        """Which members (b,) have all variances far enough from zero for a minimum in these coordinates to be one."""
+        found: NDArray[np.bool_] = np.asarray((units[:, self.variances] > LEAST**2).all(axis=1))
         return found
 
     def slopes(self, theta: Array) -> Array:

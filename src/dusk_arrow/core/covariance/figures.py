@@ -14,9 +14,9 @@ import numpy as np
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
 from dusk_arrow.core.assessment.reliability import (
+    alphas,
     average_variance_extracted,
     composite_reliability,
-    cronbach_alpha,
 )
 from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.implied import CompiledModel, Spread, all_values, spread
@@ -217,10 +217,7 @@ def model_figures(plan: FigurePlan, theta: Numbers) -> Figures:
 def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     blocks = list(plan.blocks.values())
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
-    alone = np.full(samples.shape[:-2], np.nan)  # one item has no alpha
-    alphas = [cronbach_alpha(samples[..., b, :][..., b]) if len(b) > 1 else alone for b in blocks]
-    columns = [np.stack(alphas, axis=-1)] if alphas else []
-    columns += heterotrait(samples, blocks)
+    columns = [alphas(samples, blocks), *heterotrait(samples, blocks)]
     wide = [(at[outcome], [at[name] for name in names]) for outcome, names in plan.antecedents]
     columns += [antecedent_vif(nodes, rows) for _, rows in wide]
     columns += [f_squared(nodes, outcome, rows) for outcome, rows in wide]

@@ -22,7 +22,7 @@ from dusk_arrow.core.linear_algebra import Array
 CONVERGED = 1e-6
 RESAMPLED = 1e-6  # with the step that is left, resamples are then within 1e-6 of fits of their own
 ASKED = 1e-8
-MEMORY, SHORT_MEMORY = 6, 5  # changes that are remembered on metrics of their own, and on one for all
+MEMORY, SHORT_MEMORY = 6, 4  # changes that are remembered on metrics of their own, and on one for all
 SPARE = 0.15  # of a batch on one metric that may have converged before it is worth to part from them
 SLACK = 1e-13
 
@@ -319,7 +319,7 @@ def solve_batch(
     units = metric.coordinates.units(state.theta)
     state = state._replace(theta=metric.coordinates.theta(state.theta, units))
     everything = Objective(model, discrepancy)
-    open_ = np.flatnonzero(~(state.gradient_size < RESAMPLED))
+    open_ = np.flatnonzero(~((state.gradient_size < RESAMPLED) & metric.coordinates.inside(units)))
     if open_.size:  # such as variances whose minimum is beyond zero
         again = _begin(np.broadcast_to(start, (open_.size, start.size)))
         again = _descend(everything.take(open_), again, metric.plain_inverse, metric.plain_scale, 30, RESAMPLED)
