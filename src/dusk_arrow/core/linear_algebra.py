@@ -11,6 +11,18 @@ from numpy.typing import NDArray
 Array = NDArray[Any]
 
 
+def members(vectors: Array, at: NDArray[Any]) -> Array:
+    """Some of a batch of vectors (b, k), number by number side by side in memory."""
+    result: Array = vectors.T.take(at, axis=1, mode="clip").T
+    return result
+
+
+def times(vectors: Array, matrix: Array) -> Array:
+    """A batch of vectors (b, k) times a matrix (k, l), number by number side by side in memory."""
+    result: Array = (matrix.T @ vectors.T).T
+    return result
+
+
 def positive_definite(matrices: Array) -> NDArray[np.bool_]:
     """Which matrices of a batch (…, p, p) are positive definite, finite ones only: those whose smallest eigenvalue is more
     than 1e-14 of the largest variance. Where all are, one factorisation of each tells; eigenvalues only where not."""

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.implied import CompiledModel
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, times
 
 LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the same
 LEAST = 1e-2  # of a standard deviation at the start, below which F may rest for the coordinate's sake alone
@@ -41,7 +41,7 @@ class Coordinates(NamedTuple):
         ratio /= 2.0 * self.start
         ratio += 0.5
         growth = 2.0 * np.log(np.maximum(ratio, LEAST / 2))
-        found: Array = np.exp(np.clip(growth @ self.powers, -LARGEST, LARGEST))
+        found: Array = np.exp(np.clip(times(growth, self.powers), -LARGEST, LARGEST))
         return found
 
     def theta(self, x: Array, units: Array) -> Array:
@@ -62,14 +62,14 @@ class Coordinates(NamedTuple):
         if self.shares.size:
             own, ratio = gradient[:, self.shares], self._ratio(theta)
             moved = own * theta[:, self.shares] * ratio / self.onward_start
-            gradient, theta = gradient.copy(), theta.copy()
+            gradient, theta = gradient.copy(order="K"), theta.copy(order="K")
             gradient[:, self.shares] = own * ratio
             theta[:, self.shares] /= ratio
             for path in dict.fromkeys(self.onward.tolist()):
                 gradient[:, path] -= moved[:, self.onward == path].sum(axis=1)
         found = gradient * units
         ratio = np.sqrt(units[:, self.variances])
-        found[:, self.variances] = ((gradient * theta) @ self.powers.T) / (self.start * ratio)
+        found[:, self.variances] = times(gradient * theta, self.powers.T) / (self.start * ratio)
         return found
 
     def inside(self, units: Array) -> NDArray[np.bool_]:

@@ -17,7 +17,7 @@ from dusk_arrow.core.covariance.coordinates import Coordinates, coordinates_at
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
 from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.covariance.objective import Curvature, Objective, TurnedObjective, decompose, scale_of
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, members, times
 
 CONVERGED = 1e-6
 RESAMPLED = 1e-6  # with the step that is left, resamples are then within 1e-6 of fits of their own
@@ -111,13 +111,13 @@ def _change(step: Array, difference: Array) -> Change:
 
 def _direction(gradient: Array, metric: Array, changes: list[Change]) -> Array:
     """L-BFGS two-loop recursion: −H g with H₀ the metric, (q, q) for all or (b, q, q); gradients (b, q)."""
-    found = gradient.copy()
+    found = gradient.copy(order="K")
     shares = []
     for step, difference, inverse in reversed(changes):
         share = inverse * np.einsum("bq,bq->b", step, found)
         found -= share[:, None] * difference
         shares.append(share)
-    found = found @ metric if metric.ndim == 2 else np.einsum("bkq,bq->bk", metric, found)
+    found = times(found, metric) if metric.ndim == 2 else np.einsum("bkq,bq->bk", metric, found)
     for (step, difference, inverse), share in zip(changes, reversed(shares), strict=True):
         back = inverse * np.einsum("bq,bq->b", difference, found)
         found += (share - back)[:, None] * step
@@ -144,7 +144,7 @@ def _descend(
         objective = objective.take(active)
     metric, scale = (metric[inside], scale[inside]) if own else (metric, scale)
     size[active] = np.abs(gradient / scale).max(axis=1, initial=0.0)
-    current = theta[active]
+    current = np.asfortranarray(theta[active])
     changes: list[Change] = []
     stuck = np.zeros(active.size, dtype=bool)
     done = stuck.copy()
@@ -168,10 +168,11 @@ def _descend(
         if done.sum() > (0.0 if own else SPARE * done.size):
             at = np.flatnonzero(~done)
             objective = objective.take(at)
-            active, current, value_active, gradient = active[at], current[at], value_active[at], gradient[at]
-            done = done[at]
-            direction, slope = direction[at], slope[at]
-            changes = [Change(*(part[at] for part in change)) for change in changes]
+            active, value_active, done, slope = active[at], value_active[at], done[at], slope[at]
+            current, gradient, direction = members(current, at), members(gradient, at), members(direction, at)
+            changes = [
+                Change(members(step, at), members(difference, at), inverse[at]) for step, difference, inverse in changes
+            ]
             if own:
                 metric, scale = metric[at], scale[at]
             if active.size == 0:

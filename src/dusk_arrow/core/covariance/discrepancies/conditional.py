@@ -14,7 +14,15 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, put
 from dusk_arrow.core.covariance.splitting import Split
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, inverse_and_log_determinant, resolvent, swept
+from dusk_arrow.core.linear_algebra import (
+    Array,
+    guarded_cholesky,
+    inverse_and_log_determinant,
+    members,
+    resolvent,
+    swept,
+    times,
+)
 
 
 class SplitSamples(NamedTuple):
@@ -27,7 +35,7 @@ class SplitSamples(NamedTuple):
 
     def take(self, at: NDArray[np.intp]) -> SplitSamples:
         """Some of the samples."""
-        return SplitSamples(*(part[at] for part in self))
+        return SplitSamples(self.yy[at], members(self.own, at), self.yx[at], self.xx[at])
 
 
 def split_samples(samples: Array, split: Split) -> SplitSamples:
@@ -39,7 +47,7 @@ def split_samples(samples: Array, split: Split) -> SplitSamples:
         yy = np.zeros((samples.shape[0], 0, 0))
     else:
         yy = samples[:, y[:, None], y]
-    own = np.ascontiguousarray(np.diagonal(yy, axis1=-2, axis2=-1))
+    own = np.asfortranarray(np.diagonal(yy, axis1=-2, axis2=-1))
     return SplitSamples(yy, own, samples[:, y[:, None], x], samples[:, x[:, None], x])
 
 
@@ -61,7 +69,7 @@ def through_constructs(
     """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite."""
     inverse = resolvent(matrix(model, "effect", theta), model.steps)
     whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
-    total = np.zeros((theta.shape[0], model.n_free))
+    total = np.zeros((theta.shape[0], model.n_free), order="F")
     if split.x_nodes.size == 0:
         residual = _residual(split, theta)
         nodes = whole if split.plain else _cut(whole, split.loaded, split.loaded)
@@ -116,7 +124,7 @@ def _with_exact(
             _add(model, total, found.loading + found.regression @ turned, split.loading_flat, split.loading_slots)
         else:
             found = _clustered(split, home, theta, residual, nodes, samples.yy, own, given)
-            by_ratio = _members(home, loaded.size).T @ (loading * found.regression)
+            by_ratio = _belonging(home, loaded.size).T @ (loading * found.regression)
             by_loading = found.loading + np.einsum("bpx,bpx->bp", found.regression, ratio[:, home])
             put(model, total, by_loading[:, split.loading_flat // loaded.size], split.loading_slots)
         value, good = value + found.value, good & found.good
@@ -152,7 +160,7 @@ def _guarded(residual: Array, own: Array) -> tuple[Array, Array, NDArray[np.bool
     return residual, share, good
 
 
-def _members(home: NDArray[np.intp], count: int) -> Array:
+def _belonging(home: NDArray[np.intp], count: int) -> Array:
     """Which y (k,) loads on which construct (k, s), as ones."""
     found = np.zeros((home.size, count))
     found[np.arange(home.size), home] = 1.0
@@ -167,7 +175,7 @@ def _diagonal(matrices: Array) -> Array:
 
 def _own_loading(split: Split, home: NDArray[np.intp], theta: Array) -> Array:
     """The one loading (b, k) of each y."""
-    found = np.empty((theta.shape[0], home.size))
+    found = np.empty((theta.shape[0], home.size), order="F")
     found[...] = split.loading_base[np.arange(home.size), home]
     found[:, split.loading_flat // split.loaded.size] = theta[:, split.loading_slots]
     return found
@@ -191,8 +199,8 @@ def _clustered(
     loading = _own_loading(split, home, theta)
     residual, share, good = _guarded(residual, own)
     weight = loading / residual
-    root = np.sqrt((loading * weight) @ _members(home, s))
-    roots = np.einsum("bs,bt->bst", root, root)
+    root = np.sqrt(times(loading * weight, _belonging(home, s)))
+    roots = np.einsum("bs,bt->bst", root, root, order="C")
     middle = nodes * roots
     own_middle = _diagonal(middle)
     good = good & (own_middle > 1e-6).all(axis=-1)
@@ -202,7 +210,7 @@ def _clustered(
     if not good.all():
         inverse = np.where(good[:, None, None], inverse, np.eye(s) / 2)
         pivots, root = np.where(good, pivots, 1.0), np.where(good[:, None], root, 1.0)
-        roots = np.einsum("bs,bt->bst", root, root)
+        roots = np.einsum("bs,bt->bst", root, root, order="C")
     scaled = np.zeros((theta.shape[0], k, s))
     scaled[:, np.arange(k), home] = weight
     crossed = sample @ scaled
@@ -292,7 +300,7 @@ def _loading(split: Split, theta: Array) -> Array:
 
 def _residual(split: Split, theta: Array) -> Array:
     """The diagonal (b, k) of Θ."""
-    found = np.empty((theta.shape[0], split.residual_base.size))
+    found = np.empty((theta.shape[0], split.residual_base.size), order="F")
     found[...] = split.residual_base
     found[:, split.residual_flat] = theta[:, split.residual_slots]
     return found
