@@ -205,7 +205,8 @@ def variance_inflation(correlation: Array) -> Array:
         return np.where(correlation[..., 0] > 0, 1.0, np.nan)
     if k <= SMALL and correlation.size > SMALL * k * k:
         inverse, pivots = swept(correlation.reshape(-1, k, k))
-        inverse, good = inverse.reshape(correlation.shape), (pivots > 1e-14).all(axis=0).reshape(correlation.shape[:-2])
+        inverse = inverse.reshape(correlation.shape)
+        good = np.reshape((pivots > 1e-14).all(axis=0), correlation.shape[:-2])
     else:
         good = positive_definite(correlation)
         inverse = np.linalg.inv(np.where(good[..., None, None], correlation, np.eye(k)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 from itertools import combinations
 from typing import NamedTuple
@@ -31,55 +31,61 @@ class Heterotrait(NamedTuple):
     geometric: Array
 
 
+class _Run(NamedTuple):
+    """Pairs of columns from `begin` on, that make up so many `groups` of one `size`."""
+
+    begin: int
+    groups: int
+    size: int
+
+
 class _Pairs(NamedTuple):
-    """The pairs of columns of all blocks, those of a group side by side: their `rows` and `columns` (k,), where groups begin and how
-    many pairs they have (g,), the group of each block (c,) or −1 where it has one item, and of each pair of blocks (c(c−1)/2,); where
-    pieces of groups begin, and the first piece of each group (g,)."""
+    """The pairs of columns of all blocks, those of a group side by side and groups of one size too: their `rows` and `columns` (k,), the
+    `runs` of groups of one size; the group of each block (c,) or −1 where it has one item, and of each pair of blocks
+    (c(c−1)/2,)."""
 
     rows: NDArray[np.intp]
     columns: NDArray[np.intp]
-    begins: NDArray[np.intp]
-    counts: NDArray[np.intp]
+    runs: tuple[_Run, ...]
     within: NDArray[np.intp]
     between: NDArray[np.intp]
-    pieces: NDArray[np.intp]
-    first_pieces: NDArray[np.intp]
+
+    def by_group(self, values: Array, combine: Callable[[Array], Array]) -> Array:
+        """What `combine` makes of the values (k, b) of every group: of (g, k, b) for all groups of one size, (g, b)."""
+        parts = [
+            combine(values[begin : begin + groups * size].reshape(groups, size, -1))
+            for begin, groups, size in self.runs
+        ]
+        return np.concatenate(parts)
 
 
 @lru_cache(64)
 def _pairs(blocks: tuple[tuple[int, ...], ...]) -> _Pairs:
-    groups: list[list[tuple[int, int]]] = []
-
-    def group(pairs: list[tuple[int, int]]) -> int:
-        if not pairs:
-            return -1
-        groups.append(pairs)
-        return len(groups) - 1
-
-    within = [group(list(combinations(block, 2))) for block in blocks]
-    between = [group([(i, j) for i in a for j in b if i != j]) for a, b in combinations(blocks, 2)]
-    flat = np.array([pair for pairs in groups for pair in pairs], dtype=np.intp).reshape(-1, 2)
-    counts = np.array([len(pairs) for pairs in groups], dtype=np.intp)
-    begins = np.cumsum(counts) - counts
-    own = [range(begin, begin + count, PIECE) for begin, count in zip(begins.tolist(), counts.tolist(), strict=True)]
-    many = np.array([len(pieces) for pieces in own], dtype=np.intp)
-    return _Pairs(
-        flat[:, 0], flat[:, 1], begins, counts, np.array(within, np.intp), np.array(between, np.intp),
-        np.array([at for pieces in own for at in pieces], np.intp), np.cumsum(many) - many,
-    )  # fmt: skip
+    within = [list(combinations(block, 2)) for block in blocks]
+    between = [[(i, j) for i in a for j in b if i != j] for a, b in combinations(blocks, 2)]
+    groups = [*within, *between]
+    order = sorted((i for i, pairs in enumerate(groups) if pairs), key=lambda i: len(groups[i]))
+    flat = np.array([pair for i in order for pair in groups[i]], dtype=np.intp).reshape(-1, 2)
+    counts, many = np.unique([len(groups[i]) for i in order], return_counts=True)
+    begins = np.cumsum(counts * many) - counts * many
+    place = np.full(len(groups), -1)
+    place[order] = np.arange(len(order))
+    runs = tuple(_Run(*run) for run in zip(begins.tolist(), many.tolist(), counts.tolist(), strict=True))
+    return _Pairs(flat[:, 0], flat[:, 1], runs, place[: len(within)], place[len(within) :])
 
 
-def _mean_logarithms(values: Array, pairs: _Pairs) -> Array:
-    """Means (g, b) of the logarithms of correlations (k, b), nan where one is not positive: of products of pieces of each group,
-    which takes far fewer logarithms."""
-    faint = False
-    if not values.min(initial=1.0) >= FAINT:
-        values = np.where(values > 0, values, np.nan)
-        faint = bool((values < FAINT).any())
-    if faint:
-        return np.asarray(np.add.reduceat(np.log(values), pairs.begins) / pairs.counts[:, None])
-    logarithms = np.log(np.multiply.reduceat(values, pairs.pieces))
-    return np.asarray(np.add.reduceat(logarithms, pairs.first_pieces) / pairs.counts[:, None])
+def _mean(values: Array) -> Array:
+    """Means (g, b) of values (g, k, b)."""
+    found: Array = values.sum(axis=1) / values.shape[1]
+    return found
+
+
+def _mean_logarithm(values: Array) -> Array:
+    """Means (g, b) of the logarithms of positive values (g, k, b) that are not faint: of their products, which takes far fewer
+    logarithms."""
+    pieces = [np.log(np.prod(values[:, at : at + PIECE], axis=1)) for at in range(0, values.shape[1], PIECE)]
+    found: Array = np.sum(pieces, axis=0) / values.shape[1]
+    return found
 
 
 def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotrait:
@@ -90,7 +96,7 @@ def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotra
     """
     pairs = _pairs(tuple(tuple(block) for block in blocks))
     lead, p = covariance.shape[:-2], covariance.shape[-1]
-    if pairs.between.size == 0 or pairs.begins.size == 0:
+    if pairs.between.size == 0 or not pairs.runs:
         nothing = np.full((*lead, pairs.between.size), np.nan)
         return Heterotrait(nothing, nothing, nothing)
     flat, few = covariance.reshape(-1, p, p), max(1, AT_ONCE // pairs.rows.size)
@@ -110,10 +116,6 @@ def _ratios(
         values *= scale[pairs.rows]
         values *= scale[pairs.columns]
 
-        def means(of: Array) -> Array:
-            found: Array = np.add.reduceat(of, pairs.begins) / pairs.counts[:, None]
-            return found
-
         def apart(mean: Array) -> Array:
             found: Array = np.where(pairs.between[:, None] >= 0, mean[pairs.between], np.nan)
             return found
@@ -124,9 +126,11 @@ def _ratios(
             found: Array = apart(mean) / (root[first] * root[second])
             return found
 
-        signed = means(values)
-        logarithms = _mean_logarithms(values, pairs)
-        absolute = means(np.abs(values, out=values))
+        signed = pairs.by_group(values, _mean)
+        positive = values if values.min() > 0 else np.where(values > 0, values, np.nan)
+        faint = bool((positive < FAINT).any())
+        logarithms = pairs.by_group(np.log(positive), _mean) if faint else pairs.by_group(positive, _mean_logarithm)
+        absolute = pairs.by_group(np.abs(values, out=values), _mean)
         within = np.where(pairs.within[:, None] >= 0, logarithms[pairs.within], 0.0)
         geometric = np.exp(apart(logarithms) - (within[first] + within[second]) / 2)
     return ratio(absolute), ratio(signed), geometric

@@ -39,15 +39,15 @@ class Block:
 class Neighbours(NamedTuple):
     """The columns of every block (m, k), the shorter ones filled up, and which are filled; pairs of blocks (l,) whose correlations are
     needed, into one and out of the other: every block with itself, then those that are `linked`, then antecedents of one outcome
-    that are not. The links in `rounds`, one of every block that has so many, as blocks and links; and the links of an outcome to its
-    antecedents, where it has several (k,), with the pairs of these (k, k)."""
+    that are not. Which block every link leads into, as ones (m, k); and the links of an outcome to its antecedents, where it has
+    several (k,), with the pairs of these (k, k)."""
 
     places: NDArray[np.intp]
     filled: NDArray[np.bool_]
     into: NDArray[np.intp]
     out_of: NDArray[np.intp]
     linked: slice
-    rounds: tuple[tuple[NDArray[np.intp], NDArray[np.intp]], ...]
+    heads: Array
     regressions: tuple[tuple[NDArray[np.intp], NDArray[np.intp]], ...]
 
 
@@ -110,8 +110,6 @@ class Blueprint:
         pairs = [*((row, row) for row in range(m)), *links, *(p for p in dict.fromkeys(beside) if p not in set(links))]
         into, out_of = np.array(pairs).T
         heads = into[m : m + len(links)]
-        number = np.arange(heads.size) - np.searchsorted(heads, heads)
-        rounds = [np.flatnonzero(number == n) for n in range(number.max(initial=-1) + 1)]
         at = {pair: place for place, pair in enumerate(pairs)}
         regressions = [
             (np.array([at[outcome, a] - m for a in found]), np.array([[at[a, b] for b in found] for a in found]))
@@ -120,7 +118,7 @@ class Blueprint:
         ]
         return Neighbours(
             places, filled, into, out_of, slice(m, m + len(links)),
-            tuple((heads[own], own) for own in rounds), tuple(regressions),
+            (np.arange(m)[:, None] == heads).astype(float), tuple(regressions),
         )  # fmt: skip
 
     @cached_property

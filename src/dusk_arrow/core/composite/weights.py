@@ -84,55 +84,75 @@ def _within_inverses(blueprint: Blueprint, pieces: Array) -> list[tuple[int, Arr
     return found
 
 
-def hastened(made: Array, apart: Array, steps: Sequence[Array]) -> Array:
-    """Where iterations point to (m, k, b): what the last one made, how far that is from what it was made of, and by how much both had
-    changed from one iteration to the next in up to two `steps` (2, m, k, b), the last one first. As far on as would be right if further
-    iterations lessened the distance as these did (Anderson 1965), where they did lessen it: where the rates that they imply are less
-    than 1."""
+class Step(NamedTuple):
+    """By how much what an iteration made and how far that was from what it was made of changed from one iteration to the next, each
+    (m, k, b), and the square of the latter (b,)."""
+
+    moved: Array
+    bent: Array
+    square: Array
+
+
+def _product(one: Array, other: Array) -> Array:
+    """The sum of products (b,) of numbers (m, k, b)."""
+    result: Array = np.einsum("mkb,mkb->b", one, other)
+    return result
+
+
+def hastened(made: Array, apart: Array, steps: Sequence[Step]) -> Array:
+    """Where iterations point to (m, k, b): what the last one made, how far that is from what it was made of, and up to two `steps` to
+    it, the last one first. As far on as would be right if further iterations lessened the distance as these did (Anderson 1965),
+    where they did lessen it: where the rates that they imply are less than 1."""
     if not steps:
         return made
-    moved, bent = steps[0]
-    square, along = np.einsum("mkb,mkb->b", bent, bent), np.einsum("mkb,mkb->b", bent, apart)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        on = along / square
-        on = np.where(np.abs(on) < FASTEST * np.abs(1 - on), on, 0.0)
-        if len(steps) == 1:
-            found: Array = made - on * moved
-            return found
-        moved_before, bent_before = steps[1]
-        mixed, along_before = np.einsum("mkb,mkb->b", bent, bent_before), np.einsum("mkb,mkb->b", bent_before, apart)
-        square_before = np.einsum("mkb,mkb->b", bent_before, bent_before)
-        product = square * square_before
-        whole = product - mixed * mixed
-        later = (along * square_before - along_before * mixed) / whole
-        earlier = (along_before * square - along * mixed) / whole
-        left = FASTEST * (1 - later)  # the rates are the roots of (1 − later)·z² + (later − earlier)·z + earlier
-        both = (np.abs(earlier) < left) & (np.abs(later - earlier) < left + earlier) & (whole > ALIKE * product)
-    found = made - np.where(both, later, on) * moved
-    found -= np.where(both, earlier, 0.0) * moved_before
+    last = steps[0]
+    along = _product(last.bent, apart)
+    on = along / last.square
+    on = np.where(np.abs(on) < FASTEST * np.abs(1 - on), on, 0.0)
+    if len(steps) == 1:
+        return np.asarray(made - on * last.moved)
+    before = steps[1]
+    mixed, along_before = _product(last.bent, before.bent), _product(before.bent, apart)
+    product = last.square * before.square
+    whole = product - mixed * mixed
+    later = (along * before.square - along_before * mixed) / whole
+    earlier = (along_before * last.square - along * mixed) / whole
+    left = FASTEST * (1 - later)  # the rates are the roots of (1 − later)·z² + (later − earlier)·z + earlier
+    both = (np.abs(earlier) < left) & (np.abs(later - earlier) < left + earlier) & (whole > ALIKE * product)
+    found = np.where(both, later, on) * last.moved
+    np.subtract(made, found, out=found)
+    found -= np.where(both, earlier, 0.0) * before.moved
     return found
 
 
 class Hastening:
     """The iterations so far, as far as they tell where further ones would lead: what the `last` one made and how far that was from what
-    it was made of (2, m, k, b), and by how much both had changed in the `steps` to it, the last one first."""
+    it was made of, each (m, k, b), and the `steps` to it, the last one first."""
 
     def __init__(self) -> None:
-        self.last: Array | None = None
-        self.steps: list[Array] = []
+        self.last: tuple[Array, Array] | None = None
+        self.steps: list[Step] = []
 
     def on(self, made: Array, apart: Array) -> Array:
         """The weights to go on with."""
-        now = np.stack([made, apart])
         if self.last is not None:
-            self.steps = [now - self.last, *self.steps[:1]]
-        self.last = now
+            moved, bent = made - self.last[0], apart - self.last[1]
+            self.steps = [Step(moved, bent, _product(bent, bent)), *self.steps[:1]]
+        self.last = made, apart
         return hastened(made, apart, self.steps)
 
     def take(self, at: NDArray[np.intp]) -> None:
         """Parts from all other members."""
-        self.last = None if self.last is None else self.last.take(at, axis=-1)
-        self.steps = [step.take(at, axis=-1) for step in self.steps]
+        if self.last is not None:
+            made, apart = self.last
+            self.last = _some(made, at), _some(apart, at)
+        self.steps = [Step(*(_some(part, at) for part in step)) for step in self.steps]
+
+
+def _some(values: Array, at: NDArray[np.intp]) -> Array:
+    """Some of a batch (…, b), side by side in memory, as indexing would not leave them."""
+    result: Array = values.take(at, axis=-1)
+    return result
 
 
 class _Sample:
@@ -149,8 +169,8 @@ class _Sample:
 
     def take(self, at: NDArray[np.intp]) -> None:
         """Parts from all other members."""
-        self.pieces = self.pieces.take(at, axis=-1)  # by an index they would come in another order in memory
-        self.within = [(row, inverse.take(at, axis=-1)) for row, inverse in self.within]
+        self.pieces = _some(self.pieces, at)
+        self.within = [(row, _some(inverse, at)) for row, inverse in self.within]
 
     def along(self, weights: Array) -> Array:
         """Covariances (l, k, b) of the columns of one block of every pair with the scores of the other."""
@@ -169,17 +189,15 @@ class _Sample:
 
     def drawn(self, weights: Array) -> Array:
         """What an iteration makes of weights (m, k, b), in a length that says nothing."""
-        near = self.near
+        near, m = self.near, len(weights)
         along = self.along(weights)
-        moments = (along * weights[near.into]).sum(axis=1)
-        scale = 1 / _deviations(moments[: len(weights)])
+        moments = np.einsum("ljb,ljb->lb", along, weights[near.into])
+        scale = 1 / np.sqrt(moments[:m])
         moments *= scale[near.into]
         moments *= scale[near.out_of]
         parts = along[near.linked]
         parts *= (inner_weights(self.blueprint, moments) * scale[near.out_of[near.linked]])[:, None]
-        made = np.zeros_like(weights)
-        for heads, links in near.rounds:
-            made[heads] += parts[links]
+        made = (near.heads @ parts.reshape(len(parts), -1)).reshape(weights.shape)
         for row, inverse in self.within:
             made[row, : len(inverse)] = np.einsum("jkb,kb->jb", inverse, made[row, : len(inverse)])
         return made
@@ -202,7 +220,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
     weights, whole = values, sample.pieces
     if active.size < b:
         sample.take(active)
-        weights = values.take(active, axis=-1)
+        weights = _some(values, active)
     tolerance = TOLERANCE if start is None else NEARBY
     done = np.zeros(active.size, dtype=bool)
     hastening = None if start is None else Hastening()
@@ -210,7 +228,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         if active.size == 0:
             break
         made = sample.drawn(weights)
-        made = sample.unit(made) if hastening is None else made / np.sqrt((made * made).sum(axis=(0, 1)))
+        made = sample.unit(made) if hastening is None else made / np.sqrt(_product(made, made))
         apart = made - weights
         change = np.abs(apart).max(axis=(0, 1))
         ended = ~done & ~((change >= tolerance) & (iteration < MOST_ITERATIONS))
@@ -221,7 +239,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         weights = made if hastening is None else hastening.on(made, apart)
         if done.sum() > SPARE * done.size:
             going = np.flatnonzero(~done)
-            active, done, weights = active[going], done[going], weights.take(going, axis=-1)
+            active, done, weights = active[going], done[going], _some(weights, going)
             sample.take(going)
             if hastening is not None:
                 hastening.take(going)
@@ -243,7 +261,8 @@ def find_weights(blueprint: Blueprint, correlation: Array, start: Array | None =
     iterations, converged = np.zeros(b, dtype=np.intp), np.zeros(b, dtype=bool)
     for begin, end in slices(b, near.into.size * near.places.shape[1] ** 2):
         part = slice(begin, end)
-        values, iterations[part], converged[part] = _iterate(blueprint, correlation[part], start)
+        with np.errstate(invalid="ignore", divide="ignore"):  # impossible values are told from their weights
+            values, iterations[part], converged[part] = _iterate(blueprint, correlation[part], start)
         found[part, rows, near.places[rows, places]] = values[near.filled].T
     return Weights(found, iterations, converged)
 
