@@ -88,8 +88,8 @@ def _mean_logarithm(values: Array) -> Array:
     return found
 
 
-def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotrait:
-    """The ratios of c blocks of columns, from their covariances or correlations (…, p, p).
+def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]], correlations: bool = False) -> Heterotrait:
+    """The ratios of c blocks of columns, from their covariances (…, p, p), which may be `correlations` as they are.
 
     A single indicator counts as perfectly consistent with itself; an indicator of both is not correlated with itself. A nan
     spoils what needs it, and nothing else.
@@ -101,38 +101,42 @@ def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]]) -> Heterotra
         return Heterotrait(nothing, nothing, nothing)
     flat, few = covariance.reshape(-1, p, p), max(1, AT_ONCE // pairs.rows.size)
     first, second = np.triu_indices(len(blocks), 1)
-    parts = [_ratios(flat[at : at + few], pairs, first, second) for at in range(0, len(flat), few)]
+    parts = []
+    with np.errstate(invalid="ignore", divide="ignore"):
+        for at in range(0, len(flat), few):
+            own = flat[at : at + few]
+            values = np.ascontiguousarray(own[:, pairs.rows, pairs.columns].T)
+            if not correlations:
+                scale = 1.0 / np.sqrt(np.diagonal(own, axis1=-2, axis2=-1).T)
+                values *= scale[pairs.rows]
+                values *= scale[pairs.columns]
+            parts.append(_ratios(values, pairs, first, second))
     whole = [np.concatenate(own, axis=-1).T for own in zip(*parts, strict=True)]
     return Heterotrait(*(own.reshape(*lead, own.shape[-1]) for own in whole))
 
 
 def _ratios(
-    covariance: Array, pairs: _Pairs, first: NDArray[np.intp], second: NDArray[np.intp]
+    values: Array, pairs: _Pairs, first: NDArray[np.intp], second: NDArray[np.intp]
 ) -> tuple[Array, Array, Array]:
-    """The ratios (c(c−1)/2, b) of a batch (b, p, p), for the `first` and the `second` blocks of all pairs."""
-    with np.errstate(invalid="ignore", divide="ignore"):
-        scale = 1.0 / np.sqrt(np.diagonal(covariance, axis1=-2, axis2=-1).T)
-        values = np.ascontiguousarray(covariance[:, pairs.rows, pairs.columns].T)
-        values *= scale[pairs.rows]
-        values *= scale[pairs.columns]
+    """The ratios (c(c−1)/2, b) from the correlations (k, b) of all pairs, for the `first` and the `second` blocks."""
 
-        def apart(mean: Array) -> Array:
-            found: Array = np.where(pairs.between[:, None] >= 0, mean[pairs.between], np.nan)
-            return found
+    def apart(mean: Array) -> Array:
+        found: Array = np.where(pairs.between[:, None] >= 0, mean[pairs.between], np.nan)
+        return found
 
-        def ratio(mean: Array) -> Array:
-            within = np.where(pairs.within[:, None] >= 0, mean[pairs.within], 1.0)
-            root = np.sqrt(np.where(within > 0, within, np.nan))
-            found: Array = apart(mean) / (root[first] * root[second])
-            return found
+    def ratio(mean: Array) -> Array:
+        within = np.where(pairs.within[:, None] >= 0, mean[pairs.within], 1.0)
+        root = np.sqrt(np.where(within > 0, within, np.nan))
+        found: Array = apart(mean) / (root[first] * root[second])
+        return found
 
-        signed = pairs.by_group(values, _mean)
-        positive = values if values.min() > 0 else np.where(values > 0, values, np.nan)
-        faint = bool((positive < FAINT).any())
-        logarithms = pairs.by_group(np.log(positive), _mean) if faint else pairs.by_group(positive, _mean_logarithm)
-        absolute = pairs.by_group(np.abs(values, out=values), _mean)
-        within = np.where(pairs.within[:, None] >= 0, logarithms[pairs.within], 0.0)
-        geometric = np.exp(apart(logarithms) - (within[first] + within[second]) / 2)
+    signed = pairs.by_group(values, _mean)
+    positive = values if values.min() > 0 else np.where(values > 0, values, np.nan)
+    faint = bool((positive < FAINT).any())
+    logarithms = pairs.by_group(np.log(positive), _mean) if faint else pairs.by_group(positive, _mean_logarithm)
+    absolute = pairs.by_group(np.abs(values, out=values), _mean)
+    within = np.where(pairs.within[:, None] >= 0, logarithms[pairs.within], 0.0)
+    geometric = np.exp(apart(logarithms) - (within[first] + within[second]) / 2)
     return ratio(absolute), ratio(signed), geometric
 
 

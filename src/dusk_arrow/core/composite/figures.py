@@ -160,7 +160,7 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
     loose = [*explained, *adjusted, *_reliability(plan, outcome)]
     columns += [np.stack(loose, axis=-1)] if loose else []
     blocks = list(plan.blocks.values())
-    columns += [alphas(covariance, blocks), *heterotrait(correlation, blocks)]
+    columns += [alphas(covariance, blocks), *heterotrait(correlation, blocks, correlations=True)]
     outcomes = [(row[outcome_], [row[n] for n in names]) for outcome_, names in plan.antecedents]
     columns += [antecedent_vif(between, rows) for _, rows in outcomes]
     columns += [f_squared(between, at, rows) for at, rows in outcomes]

@@ -36,11 +36,10 @@ def rho_a(weights: Array, within: Array, variance: Array) -> Array:
     """Reliability (…) of scores from their weights (…, k), the variances (…, k) of what is weighted, and those (…) of the scores
     (Dijkstra & Henseler 2015): (w′w)² w′(S − diag S)w / w′(ww′ − diag ww′)w."""
     squares = weights**2
-    length = squares.sum(axis=-1)
+    length = np.vecdot(weights, weights)
     with np.errstate(invalid="ignore", divide="ignore"):
-        result: Array = (
-            length**2 * (variance - (squares * within).sum(axis=-1)) / (length**2 - (squares**2).sum(axis=-1))
-        )
+        shared, alike = variance - np.vecdot(squares, within), length**2 - np.vecdot(squares, squares)
+        result: Array = length**2 * shared / alike
     return result
 
 
