@@ -17,7 +17,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.run import chain, seconds
+from benchmarks.run import alternately, chain, ratio
 from dusk_arrow.core.composite.blueprint import Blueprint
 from dusk_arrow.core.composite.family import CompositeFamily
 from dusk_arrow.core.composite.program import Program, estimate
@@ -83,8 +83,14 @@ def measure(title: str, text: str, n: int) -> None:
     alone = prepared._replace(task=replace(own, whole=None, measurement=None))
     program, start = own.plan.program, own.start
     chunks = plan_chunks(RESAMPLES, 1, task.at_once)
-    whole = seconds(lambda: [FAMILY.run_chunk(prepared, chunk) for chunk in chunks]) / RESAMPLES
-    ours = seconds(lambda: [FAMILY.run_chunk(alone, chunk) for chunk in chunks]) / RESAMPLES
+
+    def bootstrap() -> None:
+        for chunk in chunks:
+            FAMILY.run_chunk(alone, chunk)
+
+    def with_reference() -> None:
+        for chunk in chunks:
+            FAMILY.run_chunk(prepared, chunk)
 
     def floor() -> None:
         for chunk in chunks:
@@ -92,7 +98,6 @@ def measure(title: str, text: str, n: int) -> None:
             np.linalg.cholesky(drawn)
             iterate(program, drawn, start)
 
-    least = seconds(floor) / RESAMPLES
     rng = np.random.default_rng(0)
     samples = [np.corrcoef(values[rng.integers(0, n, n)], rowvar=False) for _ in range(PLAIN)]
     for sample in samples[:8]:
@@ -104,10 +109,11 @@ def measure(title: str, text: str, n: int) -> None:
         for _ in range(PLAIN):
             plainly(program.first, np.corrcoef(values[rng.integers(0, n, n)], rowvar=False), start)
 
-    plain = seconds(loop) / PLAIN
+    times = alternately(bootstrap, floor, loop, with_reference).T
+    ours, least, plain, whole = times / np.array([[RESAMPLES], [RESAMPLES], [PLAIN], [RESAMPLES]])
     print(
-        f"{title:<24} bootstrap {1 / ours:6.0f}/s, {plain / ours:4.1f}× plain loop, {least / ours:.2f} of the floor | "
-        f"with the distances' reference {1 / whole:6.0f}/s, {plain / whole:4.1f}×, {least / whole:.2f}"
+        f"{title:<24} bootstrap {1 / ours.min():6.0f}/s, {ratio(plain, ours):4.1f}× plain loop, {ratio(least, ours):.2f} of the floor | "
+        f"with the distances' reference {1 / whole.min():6.0f}/s, {ratio(plain, whole):4.1f}×, {ratio(least, whole):.2f}"
     )
 
 

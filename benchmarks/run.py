@@ -44,12 +44,23 @@ def chain(constructs: int, items: int) -> str:
 
 
 def seconds(work: Callable[[], object], repeats: int = 3) -> float:
-    best = np.inf
-    for _ in range(repeats):
-        begun = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - begun)
-    return float(best)
+    return float(alternately(work, rounds=repeats).min())
+
+
+def alternately(*works: Callable[[], object], rounds: int = 9) -> np.ndarray:
+    """Times (rounds, works) of all, one after the other in every round: a machine that changes its speed changes it for all."""
+    times = np.empty((rounds, len(works)))
+    for own in times:
+        for at, work in enumerate(works):
+            begun = time.perf_counter()
+            work()
+            own[at] = time.perf_counter() - begun
+    return times
+
+
+def ratio(times: np.ndarray, of: np.ndarray) -> float:
+    """How many times as long the one took as the other, in the round in the middle."""
+    return float(np.median(times / of))
 
 
 def measure(title: str, text: str, n: int) -> None:
@@ -73,7 +84,6 @@ def measure(title: str, text: str, n: int) -> None:
     found = estimate(table, evidence, ESTIMATORS["ml"])
     prepared = prepare(BootstrapTask(FigurePlan(found.model, (), (), ()), found, evidence))
     chunks = plan_chunks(512, 1)
-    ours = seconds(lambda: [run_chunk(prepared, chunk) for chunk in chunks], 2) / 512
     products = prepare_products(values)
 
     def floor() -> None:
@@ -82,7 +92,9 @@ def measure(title: str, text: str, n: int) -> None:
             many, _ = normal_likelihood(samples)
             many.evaluate(model, np.tile(found.solution.theta, (chunk.size, 1)), np.arange(chunk.size))
 
-    least = seconds(floor) / 512
+    def bootstrap() -> None:
+        for chunk in chunks:
+            run_chunk(prepared, chunk)
 
     def loop() -> None:
         for _ in range(12):
@@ -96,10 +108,10 @@ def measure(title: str, text: str, n: int) -> None:
                 options={"gtol": 1e-6},
             )
 
-    plain = seconds(loop, 1) / 12
+    ours, least, plain = alternately(bootstrap, floor, loop).T / np.array([[512], [512], [12]])
     print(
         f"{title:<34} cold fit {1000 * cold:6.1f} ms, {numerical / cold:5.0f}× numerical BFGS | "
-        f"bootstrap {1 / ours:6.0f}/s, {plain / ours:4.0f}× plain loop, {least / ours:.2f} of the floor"
+        f"bootstrap {1 / ours.min():6.0f}/s, {ratio(plain, ours):4.0f}× plain loop, {ratio(least, ours):.2f} of the floor"
     )
 
 

@@ -104,6 +104,26 @@ def test_both_ways_to_the_likelihood_agree(text: str) -> None:
     np.testing.assert_allclose(bend, gradient[some], rtol=1e-9, atol=1e-12)
 
 
+@pytest.mark.parametrize("text", WAYS.values(), ids=WAYS)
+def test_all_samples_at_the_same_values_are_as_each_by_itself(text: str) -> None:
+    """Every resample starts where the sample ended, and what is common to all is computed once; one that was mixed up with another
+    there would set out in a wrong direction. A sample as far from the values as in the last one leaves none of the others alone."""
+    table = table_of(text)
+    truth = random_population(table, 5)
+    model, theta = lay_out(table), values_of(truth)
+    draws = np.random.default_rng(2).multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, (6, 90))
+    samples = np.stack([np.cov(draw, rowvar=False) for draw in draws])
+    for last in (1.0, 1e12):
+        samples[-1] *= last
+        likelihood, good = normal_likelihood(samples)
+        assert good.all()
+        value, gradient = likelihood.evaluate_alike(model, theta)
+        for at in range(6):
+            alone, slope = likelihood.evaluate(model, theta[None], np.array([at]))
+            assert value[at] == pytest.approx(alone[0], rel=1e-9)
+            np.testing.assert_allclose(gradient[at], slope[0], rtol=1e-8, atol=1e-8 * last)
+
+
 def test_impossible_values_do_not_spoil_their_neighbours() -> None:
     """A negative variance in one member is that member's own affair."""
     table = table_of(CHAIN)

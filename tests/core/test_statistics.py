@@ -14,11 +14,12 @@ from scipy import stats
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, explained_share, f_squared
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
 from dusk_arrow.core.assessment.fit import assess_fit, rmsea_interval, srmr
-from dusk_arrow.core.assessment.reliability import cronbach_alpha, standardized_alpha
+from dusk_arrow.core.assessment.reliability import alphas, cronbach_alpha, standardized_alpha
 from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.linear_algebra import (
+    blocks_by_size,
     guarded_cholesky,
     inverse_from_cholesky,
     positive_definite,
@@ -339,3 +340,36 @@ def test_htmt_of_many_blocks_is_that_of_each_pair() -> None:
                 between = mean(matrix, [(a, b) for a in first for b in second if a != b])
                 assert found[k, at] == pytest.approx(between / np.sqrt(own[0] * own[1]))
             at += 1
+
+
+def test_htmt2_of_many_small_correlations_does_not_vanish() -> None:
+    """The product of 49 correlations of 1e-9 is no number any more; their geometric mean is one."""
+    sample = np.full((14, 14), 1e-9)
+    for at in (0, 7):
+        sample[at : at + 7, at : at + 7] = compound(7, 0.5)
+    for small in (1e-9, 1e-12):
+        found = heterotrait(np.where(sample == 1e-9, small, sample)[None], [range(7), range(7, 14)])
+        assert found.geometric[0] == pytest.approx(small / 0.5, rel=1e-9)
+
+
+@pytest.mark.parametrize("fellows", [1, 30])
+def test_blocks_of_a_batch_are_taken_each_for_itself(fellows: int) -> None:
+    """Blocks of one size are computed together: each has its own alpha and inflation, and two copies of one variable have none,
+    without taking it from others."""
+    values = np.random.default_rng(6).normal(size=(60, 9)) + np.random.default_rng(7).normal(size=(60, 1))
+    values[:, 4] = values[:, 3]
+    sample = np.corrcoef(values, rowvar=False)
+    batch, blocks = np.stack([sample] * fellows), [[0, 1, 2], [5, 6], [3, 4, 8], [7]]
+    expected = [cronbach_alpha(sample[np.ix_(block, block)]) if len(block) > 1 else np.nan for block in blocks]
+    np.testing.assert_allclose(alphas(batch, blocks), [expected] * fellows, rtol=1e-12)
+    seen = dict(
+        pair
+        for own, within in blocks_by_size(batch, blocks)
+        for pair in zip(own, np.moveaxis(within, 1, 0), strict=True)
+    )
+    for at in (0, 1):
+        inverse = np.linalg.inv(sample[np.ix_(blocks[at], blocks[at])])
+        np.testing.assert_allclose(variance_inflation(seen[at]), [np.diagonal(inverse)] * fellows, rtol=1e-9)
+    both = variance_inflation(np.stack([seen[0], seen[2]], axis=1))
+    assert np.isfinite(both[:, 0]).all()
+    assert np.isnan(both[:, 1]).all()

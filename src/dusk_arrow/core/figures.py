@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.linear_algebra import Array, beside
 from dusk_arrow.core.parameter_key import ParameterKey
 
 Numbers = NDArray[Any]
@@ -86,7 +86,7 @@ def side_by_side(parts: list[Figures]) -> Figures:
     """Several sets of figures as one, with the leading shape of the widest."""
     lead = np.broadcast_shapes(*(part.values.shape[:-1] for part in parts))
     values = [np.broadcast_to(part.values, (*lead, part.values.shape[-1])) for part in parts]
-    return Figures(tuple(key for part in parts for key in part.keys), np.concatenate(values, axis=-1))
+    return Figures(tuple(key for part in parts for key in part.keys), beside(values))
 
 
 def against_zero(keys: tuple[FigureKey, ...]) -> Array:

@@ -17,6 +17,12 @@ def members(vectors: Array, at: NDArray[Any]) -> Array:
     return result
 
 
+def beside(columns: Sequence[Array]) -> Array:
+    """Columns (…, k) of several arrays as one (…, l), number by number side by side in memory."""
+    result: Array = np.concatenate([own.T for own in columns]).T
+    return result
+
+
 def times(vectors: Array, matrix: Array) -> Array:
     """A batch of vectors (b, k) times a matrix (k, l), number by number side by side in memory."""
     result: Array = (matrix.T @ vectors.T).T

@@ -20,7 +20,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures
-from dusk_arrow.core.linear_algebra import Array, blocks_by_size, variance_inflation
+from dusk_arrow.core.linear_algebra import Array, beside, blocks_by_size, variance_inflation
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.model import Construct
 
@@ -139,7 +139,7 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
         [outcome.own_loadings[c.name] for c in plan.constructs],
         [outcome.own_weights[c.name] for c in plan.constructs],
     )
-    estimates = np.concatenate([*own[0], *own[1], *(c[:, None] for c in _structure(plan, outcome))], axis=-1)
+    estimates = beside([*own[0], *own[1], *(c[:, None] for c in _structure(plan, outcome))])
     value = {key: estimates[:, i] for i, key in enumerate(plan.parameters)}
     coefficients = structure.path_matrix(outcome.structure.paths)
     effects = effect_values(plan.walks, coefficients)
@@ -167,7 +167,7 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
     standing = list(structure.standing)
     columns.append(variance_inflation(between[:, standing, :][..., standing]))
     columns += _within(plan, outcome, correlation)
-    return Figures(plan.keys, np.concatenate(columns, axis=-1))
+    return Figures(plan.keys, beside(columns))
 
 
 def _within(plan: FigurePlan, outcome: Outcome, correlation: Array) -> list[Array]:

@@ -3,8 +3,8 @@
 Variances go by their standard deviation, and loadings, paths and covariances are counted in standard deviations of what they
 join: what is left of a scale no longer moves the curvature of the rest, and that of the likelihood by σ changes less from one
 minimum to the next than by σ² or log σ² (descents are an eighth to a tenth shorter than by the logarithm). With r = σ/σ₀ of the
-free variances, θₖ = xₖ Π rⱼ^(2wₖⱼ), and v = v₀ r² with r = 1 + (x/v₀ − 1)/2: at the start x is θ. Where r comes to zero F rests
-whether or not it has a minimum there, so such solutions are not to be trusted.
+free variances, θₖ = xₖ Π rⱼ^(2wₖⱼ), and v = v₀ r² with r = 1 + (x/v₀ − 1)/2: at the start x is θ. At r = 0 F would rest whether or
+not it has a minimum there: r stops short of it, where it still slopes.
 Weights of what makes up a node without a disturbance are taken together with a path b that leads on from it, as in a regression:
 x = w b/b₀.
 """
@@ -20,7 +20,7 @@ from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array, times
 
 LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the same
-LEAST = 1e-2  # of a standard deviation at the start, below which F may rest for the coordinate's sake alone
+LEAST = 5e-3  # of a standard deviation at the start, below which it is as if it stayed there
 
 
 class Coordinates(NamedTuple):
@@ -40,7 +40,7 @@ class Coordinates(NamedTuple):
         ratio = x[:, self.variances]
         ratio /= 2.0 * self.start
         ratio += 0.5
-        growth = 2.0 * np.log(np.maximum(ratio, LEAST / 2))
+        growth = 2.0 * np.log(np.maximum(ratio, LEAST))
         found: Array = np.exp(np.clip(times(growth, self.powers), -LARGEST, LARGEST))
         return found
 
@@ -70,11 +70,6 @@ class Coordinates(NamedTuple):
         found = gradient * units
         ratio = np.sqrt(units[:, self.variances])
         found[:, self.variances] = times(gradient * theta, self.powers.T) / (self.start * ratio)
-        return found
-
-    def inside(self, units: Array) -> NDArray[np.bool_]:
-        """Which members (b,) have all variances far enough from zero for a minimum in these coordinates to be one."""
-        found: NDArray[np.bool_] = np.asarray((units[:, self.variances] > LEAST**2).all(axis=1))
         return found
 
     def slopes(self, theta: Array) -> Array:

@@ -24,7 +24,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
-from dusk_arrow.core.linear_algebra import Array, correlation_from, slices, variance_inflation
+from dusk_arrow.core.linear_algebra import Array, beside, correlation_from, slices, variance_inflation
 
 
 @dataclass(frozen=True)
@@ -206,7 +206,7 @@ def _from_values(plan: FigurePlan, theta: Numbers, found: Spread) -> Numbers:
         _explained(plan, found),
         *_reliability(plan, standardized, found),
     )
-    return np.concatenate(columns, axis=-1)
+    return beside(columns)
 
 
 def model_figures(plan: FigurePlan, theta: Numbers) -> Figures:
@@ -225,7 +225,7 @@ def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
         columns.append(variance_inflation(correlation_from(nodes[..., rows, :][..., rows])))
     lead = np.broadcast_shapes(samples.shape[:-2], nodes.shape[:-2])
     whole = [np.broadcast_to(c, (*lead, c.shape[-1])) for c in columns]
-    return np.concatenate(whole, axis=-1) if whole else np.zeros((*lead, 0))
+    return beside(whole) if whole else np.zeros((*lead, 0))
 
 
 def figures(plan: FigurePlan, theta: Array, samples: Array) -> Figures:

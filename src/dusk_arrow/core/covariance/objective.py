@@ -28,6 +28,13 @@ class Objective(NamedTuple):
         except np.linalg.LinAlgError:
             return np.full(at.size, np.inf), np.zeros_like(theta)
 
+    def evaluate_alike(self, theta: Array) -> tuple[Array, Array]:
+        """F and gradient of all of the batch at the same θ (q,); F is infinite outside the domain."""
+        try:
+            return self.discrepancy.evaluate_alike(self.model, theta)
+        except np.linalg.LinAlgError:
+            return np.full(self.discrepancy.size, np.inf), np.zeros((self.discrepancy.size, theta.size))
+
     def take(self, at: NDArray[np.intp]) -> Objective:
         """Some members of the batch."""
         return self._replace(discrepancy=self.discrepancy.take(at))
@@ -66,6 +73,13 @@ class TurnedObjective(NamedTuple):
         units = self.coordinates.units(x)
         theta = self.coordinates.theta(x, units)
         value, gradient = Objective(self.model, self.discrepancy).evaluate(theta, at)
+        return value, self.coordinates.gradient(theta, units, gradient)
+
+    def evaluate_alike(self, x: Array) -> tuple[Array, Array]:
+        """F of all of the batch at the same coordinates x (q,), and its gradients by them."""
+        units = self.coordinates.units(x[None])
+        theta = self.coordinates.theta(x[None], units)
+        value, gradient = Objective(self.model, self.discrepancy).evaluate_alike(theta[0])
         return value, self.coordinates.gradient(theta, units, gradient)
 
     def take(self, at: NDArray[np.intp]) -> TurnedObjective:

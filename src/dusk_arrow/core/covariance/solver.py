@@ -135,7 +135,8 @@ def _descend(
     """
     theta, value, size, iterations = (np.array(part) for part in state)
     active = np.arange(value.size)
-    value_active, gradient = objective.evaluate(theta, active)
+    alike = bool((theta == theta[0]).all())
+    value_active, gradient = objective.evaluate_alike(theta[0]) if alike else objective.evaluate(theta, active)
     value[:] = value_active
     inside = np.isfinite(value_active)
     own = metric.ndim == 3
@@ -320,7 +321,7 @@ def solve_batch(
     units = metric.coordinates.units(state.theta)
     state = state._replace(theta=metric.coordinates.theta(state.theta, units))
     everything = Objective(model, discrepancy)
-    open_ = np.flatnonzero(~((state.gradient_size < RESAMPLED) & metric.coordinates.inside(units)))
+    open_ = np.flatnonzero(~(state.gradient_size < RESAMPLED))
     if open_.size:  # such as variances whose minimum is beyond zero
         again = _begin(np.broadcast_to(start, (open_.size, start.size)))
         again = _descend(everything.take(open_), again, metric.plain_inverse, metric.plain_scale, 30, RESAMPLED)

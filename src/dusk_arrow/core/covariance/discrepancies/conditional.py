@@ -66,10 +66,11 @@ class _Measured(NamedTuple):
 def through_constructs(
     model: CompiledModel, split: Split, theta: Array, samples: SplitSamples
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
-    """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite."""
+    """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite. Without x
+    θ may be (1, q), the same for all samples."""
     inverse = resolvent(matrix(model, "effect", theta), model.steps)
     whole = inverse @ matrix(model, "node", theta) @ np.swapaxes(inverse, -1, -2)
-    total = np.zeros((theta.shape[0], model.n_free), order="F")
+    total = np.zeros((samples.own.shape[0], model.n_free), order="F")
     if split.x_nodes.size == 0:
         residual = _residual(split, theta)
         nodes = whole if split.plain else _cut(whole, split.loaded, split.loaded)
@@ -81,7 +82,7 @@ def through_constructs(
             _add(model, total, found.loading, split.loading_flat, split.loading_slots)
         value, good, by_nodes, by_residual = found.value, found.good, found.nodes, found.residual
         if not split.plain:
-            inside, by_nodes = by_nodes, np.zeros_like(whole)
+            inside, by_nodes = by_nodes, np.zeros((len(by_nodes), *whole.shape[1:]))
             by_nodes[:, split.loaded[:, None], split.loaded] = inside
         _add(model, total, by_residual, split.residual_flat, split.residual_slots)
     else:
@@ -211,7 +212,7 @@ def _clustered(
         inverse = np.where(good[:, None, None], inverse, np.eye(s) / 2)
         pivots, root = np.where(good, pivots, 1.0), np.where(good[:, None], root, 1.0)
         roots = np.einsum("bs,bt->bst", root, root, order="C")
-    scaled = np.zeros((theta.shape[0], k, s))
+    scaled = np.zeros((len(weight), k, s))
     scaled[:, np.arange(k), home] = weight
     crossed = sample @ scaled
     if given is not None:

@@ -36,6 +36,10 @@ class Discrepancy(Protocol):
     def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
         """F (k,) and its gradient (k, q); F is infinite where Σ is not positive definite."""
 
+    def evaluate_alike(self, model: CompiledModel, theta: Array) -> tuple[Array, Array]:
+        """F (b,) of all samples at the same θ (q,), and its gradients (b, q)."""
+        return self.evaluate(model, np.tile(theta, (self.size, 1)), np.arange(self.size))
+
     def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
         """Expected second derivatives (k, q, q) of F."""
 

@@ -70,6 +70,16 @@ class NormalLikelihood(Discrepancy):
             value[~good], gradient[~good] = self._evaluate(model, theta[~good], at[~good])
         return value, gradient
 
+    def evaluate_alike(self, model: CompiledModel, theta: Array) -> tuple[Array, Array]:
+        """F and its gradients; what does not depend on the samples is computed once, where the model is split and all its nodes are
+        constructs."""
+        split = model.split
+        if split is not None and model.n_free and not split.x.size:
+            value, gradient, good = through_constructs(model, split, theta[None], self._split(split))
+            if good.all():
+                return value - self.log_det, gradient
+        return super().evaluate_alike(model, theta)
+
     def direct(self, model: CompiledModel) -> tuple[Array, Array, NDArray[np.bool_]] | None:
         """By regressions, where the model is made of them."""
         plan = regressions_of(model)
