@@ -3121,7 +3121,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.11.1
+             * @default 0.11.2
              */
             version: string;
         };
