@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dusk_arrow.core import linear_algebra
+from dusk_arrow.core.composite import weights as iteration
 from dusk_arrow.core.composite.blueprint import Block, Blueprint, OuterMode, Scheme
 from dusk_arrow.core.composite.distances import distances, geodesic, squared_euclidean
 from dusk_arrow.core.composite.solution import Solution, admissible, implied, implied_between, rho_a, solve
@@ -270,6 +271,16 @@ def test_iterations_are_hastened_to_where_they_lead_and_nowhere_else(move: np.nd
         assert found == pytest.approx(ends, abs=1e-10)
     else:
         assert np.abs(found - ends).max() > 1e-3
+
+
+def test_what_points_back_has_not_ended(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where a guess leads back to where it came from, nothing changes any more, and yet nothing is solved."""
+    sample = random_correlation(7, 9)
+    plan = blueprint([3, 4], [(0, 1)])
+    start = find_weights(plan, sample[None]).values[0]
+    assert find_weights(plan, random_correlation(7, 3)[None], start).converged.all()
+    monkeypatch.setattr(iteration, "hastened", lambda made, apart, steps: made - apart)
+    assert not find_weights(plan, random_correlation(7, 3)[None], start).converged.any()
 
 
 def test_what_is_solved_in_slices_is_what_is_solved_at_once(monkeypatch: pytest.MonkeyPatch) -> None:

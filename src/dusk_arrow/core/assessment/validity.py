@@ -103,7 +103,7 @@ def heterotrait(covariance: Array, blocks: Sequence[Sequence[int]], correlations
     first, second = np.triu_indices(len(blocks), 1)
     parts = []
     with np.errstate(invalid="ignore", divide="ignore"):
-        for at in range(0, len(flat), few):
+        for at in range(0, max(len(flat), 1), few):
             own = flat[at : at + few]
             values = np.ascontiguousarray(own[:, pairs.rows, pairs.columns].T)
             if not correlations:
@@ -131,7 +131,7 @@ def _ratios(
         return found
 
     signed = pairs.by_group(values, _mean)
-    positive = values if values.min() > 0 else np.where(values > 0, values, np.nan)
+    positive = values if values.min(initial=1.0) > 0 else np.where(values > 0, values, np.nan)
     faint = bool((positive < FAINT).any())
     logarithms = pairs.by_group(np.log(positive), _mean) if faint else pairs.by_group(positive, _mean_logarithm)
     absolute = pairs.by_group(np.abs(values, out=values), _mean)

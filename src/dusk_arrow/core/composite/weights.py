@@ -18,6 +18,7 @@ TOLERANCE, NEARBY = 1e-9, 2e-8  # of a sample, and of what starts at the weights
 MOST_ITERATIONS = 2000
 FASTEST = 0.95  # the largest rate by which iterations are hastened: what runs away from an end is never drawn there
 ALIKE = 1e-6  # of their product: the changes of two iterations that point the same way are one
+AT_REST = 100.0  # times the tolerance: an iteration that moves weights by more has not ended, wherever it points to
 SPARE = 0.3  # of a batch that may have converged before it is worth to part from them
 
 
@@ -229,12 +230,14 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
             break
         made = sample.drawn(weights)
         made = sample.unit(made) if hastening is None else made / np.sqrt(_product(made, made))
-        found = made if hastening is None else hastening.on(made, made - weights)
+        apart = made - weights
+        found = made if hastening is None else hastening.on(made, apart)
         change = np.abs(found - weights).max(axis=(0, 1))
         ended = np.flatnonzero(~(done | ((change >= tolerance) & (iteration < MOST_ITERATIONS))))
         if ended.size:
-            at = active[ended]
-            values[..., at], iterations[at], converged[at] = found[..., ended], iteration, change[ended] < tolerance
+            at, still = active[ended], np.abs(apart[..., ended]).max(axis=(0, 1)) < AT_REST * tolerance
+            values[..., at], iterations[at] = found[..., ended], iteration
+            converged[at] = (change[ended] < tolerance) & still
             done[ended] = True
         weights = found
         if np.count_nonzero(done) > SPARE * done.size:
