@@ -9,7 +9,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import isotonic_regression
 
 from dusk_arrow.figure.arcs import arc_way
 from dusk_arrow.figure.geometry import Box, Curve, Point
@@ -91,6 +90,8 @@ def _separate(wanted: list[float], heights: list[float], gap: float, within: flo
     offsets = [0.0]
     for above, below in itertools.pairwise(heights):
         offsets.append(offsets[-1] + (above + below) / 2 + gap)
+    from scipy.optimize import isotonic_regression  # loaded late: it takes long, and a start does not need it
+
     free = isotonic_regression([w - o for w, o in zip(wanted, offsets, strict=True)]).x
     if within is not None:
         free = np.clip(free, heights[0] / 2 - within, within - offsets[-1] - heights[-1] / 2)

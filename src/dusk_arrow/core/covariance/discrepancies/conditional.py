@@ -41,14 +41,9 @@ class SplitSamples(NamedTuple):
 def split_samples(samples: Array, split: Split) -> SplitSamples:
     """Samples (b, p, p) as y and x."""
     y, x = split.y, split.x
-    if x.size == 0:
-        yy = samples
-    elif y.size == 0:
-        yy = np.zeros((samples.shape[0], 0, 0))
-    else:
-        yy = samples[:, y[:, None], y]
+    yy = samples if x.size == 0 else _cut(samples, y, y)
     own = np.asfortranarray(np.diagonal(yy, axis1=-2, axis2=-1))
-    return SplitSamples(yy, own, samples[:, y[:, None], x], samples[:, x[:, None], x])
+    return SplitSamples(yy, own, _cut(samples, y, x), _cut(samples, x, x))
 
 
 class _Measured(NamedTuple):
@@ -114,8 +109,8 @@ def _with_exact(
         ratio = joint @ precision
         nodes = _cut(whole, loaded, loaded) - ratio @ np.swapaxes(joint, -1, -2)
         home, turned = split.home, np.swapaxes(ratio, -1, -2)
-        loading = _loading(split, theta) if home is None else _own_loading(split, home, theta)[..., None]
-        slope = loading @ ratio if home is None else loading * ratio[:, home]
+        loading = _loading(split, theta) if home is None else _alone(_own_loading(split, home, theta))
+        slope = loading @ ratio if home is None else loading * ratio.take(home, axis=1, mode="clip")
         apart = samples.yx - slope @ samples.xx
         own = samples.own - np.einsum("bpx,bpx->bp", slope, samples.yx + apart)
         given = _Given(slope, samples.yx, apart, ratio)
@@ -126,7 +121,9 @@ def _with_exact(
         else:
             found = _clustered(split, home, theta, residual, nodes, samples.yy, own, given)
             by_ratio = _belonging(home, loaded.size).T @ (loading * found.regression)
-            by_loading = found.loading + np.einsum("bpx,bpx->bp", found.regression, ratio[:, home])
+            by_loading = found.loading + np.einsum(
+                "bpx,bpx->bp", found.regression, ratio.take(home, axis=1, mode="clip")
+            )
             put(model, total, by_loading[:, split.loading_flat // loaded.size], split.loading_slots)
         value, good = value + found.value, good & found.good
         into = by_ratio @ precision
@@ -172,6 +169,12 @@ def _diagonal(matrices: Array) -> Array:
     """The diagonals (b, s) of matrices (b, s, s), to be read and written."""
     view: Array = np.einsum("bss->bs", matrices)
     return view
+
+
+def _alone(vectors: Array) -> Array:
+    """Vectors (b, k) as matrices (b, k, 1), in the order that matrices have in memory."""
+    result: Array = np.ascontiguousarray(vectors)[..., None]
+    return result
 
 
 def _own_loading(split: Split, home: NDArray[np.intp], theta: Array) -> Array:
@@ -239,7 +242,10 @@ def _clustered(
     regression = scaled[..., :0]
     if given is not None:
         into = left @ (np.swapaxes(scaled, -1, -2) @ given.apart)
-        regression = 2.0 * (weight[..., None] * into[:, home] - given.apart / residual[..., None])
+        regression = into.take(home, axis=1, mode="clip")
+        regression *= _alone(weight)
+        regression -= given.apart / _alone(residual)
+        regression *= 2.0
     return _Measured(value, good, 2.0 * (straight - turned), by_nodes, by_residual, regression)
 
 
@@ -287,8 +293,8 @@ def _measured(
 
 
 def _cut(whole: Array, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Array:
-    found: Array = whole[:, rows[:, None], columns]
-    return found
+    """Blocks (b, k, l) of matrices (b, m, m), matrix by matrix in memory, as indexing would not leave them."""
+    return np.ascontiguousarray(whole[:, rows[:, None], columns])
 
 
 def _loading(split: Split, theta: Array) -> Array:
