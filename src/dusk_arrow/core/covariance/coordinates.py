@@ -2,7 +2,7 @@
 
 Variances go by their standard deviation, and loadings, paths and covariances are counted in standard deviations of what they
 join: what is left of a scale no longer moves the curvature of the rest, and that of the likelihood by σ changes less from one
-minimum to the next than by σ² or log σ² (descents are an eighth to a tenth shorter than by the logarithm). With r = σ/σ₀ of the
+minimum to the next than by σ² or log σ² (descents are a twentieth to a tenth shorter than by the logarithm). With r = σ/σ₀ of the
 free variances, θₖ = xₖ Π rⱼ^(2wₖⱼ), and v = v₀ r² with r = 1 + (x/v₀ − 1)/2: at the start x is θ. At r = 0 F would rest whether or
 not it has a minimum there: r stops short of it, where it still slopes.
 Weights of what makes up a node without a disturbance are taken together with a path b that leads on from it, as in a regression:
