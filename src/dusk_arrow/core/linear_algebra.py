@@ -11,10 +11,15 @@ from numpy.typing import NDArray
 Array = NDArray[Any]
 
 
+def some(values: Array, at: NDArray[Any]) -> Array:
+    """Some of a batch (…, b), side by side in memory, as indexing would not leave them."""
+    result: Array = values.take(at, axis=-1, mode="clip")
+    return result
+
+
 def members(vectors: Array, at: NDArray[Any]) -> Array:
     """Some of a batch of vectors (b, k), number by number side by side in memory."""
-    result: Array = vectors.T.take(at, axis=1, mode="clip").T
-    return result
+    return some(vectors.T, at).T
 
 
 def beside(columns: Sequence[Array]) -> Array:

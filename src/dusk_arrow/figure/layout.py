@@ -87,11 +87,11 @@ def _with_lanes(
 def _separate(wanted: list[float], heights: list[float], gap: float, within: float | None = None) -> list[float]:
     """Centres nearest to the wanted ones (least squares) that keep the order and the gaps, `within` so much to either side of the
     middle."""
+    from scipy.optimize import isotonic_regression  # loaded late: it takes long, and a start does not need it
+
     offsets = [0.0]
     for above, below in itertools.pairwise(heights):
         offsets.append(offsets[-1] + (above + below) / 2 + gap)
-    from scipy.optimize import isotonic_regression  # loaded late: it takes long, and a start does not need it
-
     free = isotonic_regression([w - o for w, o in zip(wanted, offsets, strict=True)]).x
     if within is not None:
         free = np.clip(free, heights[0] / 2 - within, within - offsets[-1] - heights[-1] / 2)

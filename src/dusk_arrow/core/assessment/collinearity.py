@@ -2,15 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite, variance_inflation
+from dusk_arrow.core.linear_algebra import (
+    Array,
+    blocks_by_size,
+    correlation_from,
+    positive_definite,
+    variance_inflation,
+)
 
 
 def antecedent_vif(covariance: Array, antecedents: list[int]) -> Array:
     """VIF (…, k) of the antecedents of one outcome among themselves, from node covariances (…, m, m)."""
     block = covariance[..., antecedents, :][..., antecedents]
     return variance_inflation(correlation_from(block))
+
+
+def inflation_within(correlation: Array, blocks: Sequence[Sequence[int]]) -> list[Array]:
+    """VIF (…, k) of the columns of each of several blocks among themselves, from their correlations (…, p, p)."""
+    found: dict[int, Array] = {}
+    for own, within in blocks_by_size(correlation, blocks):
+        found |= zip(own, np.moveaxis(variance_inflation(within), -2, 0), strict=True)
+    return [found[at] for at in range(len(blocks))]
 
 
 def explained_share(covariance: Array, outcome: int, predictors: list[int]) -> Array:

@@ -8,7 +8,7 @@ from itertools import combinations
 
 import numpy as np
 
-from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared
+from dusk_arrow.core.assessment.collinearity import antecedent_vif, f_squared, inflation_within
 from dusk_arrow.core.assessment.reliability import (
     alphas,
     average_variance_extracted,
@@ -20,7 +20,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures
-from dusk_arrow.core.linear_algebra import Array, beside, blocks_by_size, variance_inflation
+from dusk_arrow.core.linear_algebra import Array, beside, variance_inflation
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.model import Construct
 
@@ -173,12 +173,9 @@ def figures(plan: FigurePlan, outcome: Outcome, covariance: Array, correlation: 
 def _within(plan: FigurePlan, outcome: Outcome, correlation: Array) -> list[Array]:
     """VIF of the members of every block of two or more."""
     at, place = {name: i for i, name in enumerate(plan.program.columns)}, plan.program.place
-    several = [list(c.indicators) for c in plan.constructs if len(c.indicators) > 1]
-    found: list[Array] = [correlation] * len(several)
-    for known, source in ((at, correlation), (place, outcome.scores)):
-        own = [i for i, names in enumerate(several) if all(name in at for name in names) == (known is at)]
-        for alike, within in blocks_by_size(source, [[known[name] for name in several[i]] for i in own]):
-            inflation = variance_inflation(within)
-            for number, i in enumerate(alike):
-                found[own[i]] = inflation[:, number]
-    return found
+    several = [c.indicators for c in plan.constructs if len(c.indicators) > 1]
+    found: dict[tuple[str, ...], Array] = {}
+    for known, source in ((place, outcome.scores), (at, correlation)):
+        blocks = {names: [known[name] for name in names] for names in several if known.keys() >= set(names)}
+        found |= zip(blocks, inflation_within(source, list(blocks.values())), strict=True)
+    return [found[names] for names in several]

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.blueprint import Blueprint
-from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, slices, swept
+from dusk_arrow.core.linear_algebra import SMALL, Array, positive_definite, slices, some, swept
 
 TOLERANCE, NEARBY = 1e-9, 2e-8  # of a sample, and of what starts at the weights of one nearby
 MOST_ITERATIONS = 2000
@@ -146,14 +146,8 @@ class Hastening:
         """Parts from all other members."""
         if self.last is not None:
             made, apart = self.last
-            self.last = _some(made, at), _some(apart, at)
-        self.steps = [Step(*(_some(part, at) for part in step)) for step in self.steps]
-
-
-def _some(values: Array, at: NDArray[np.intp]) -> Array:
-    """Some of a batch (…, b), side by side in memory, as indexing would not leave them."""
-    result: Array = values.take(at, axis=-1)
-    return result
+            self.last = some(made, at), some(apart, at)
+        self.steps = [Step(*(some(part, at) for part in step)) for step in self.steps]
 
 
 class _Sample:
@@ -170,8 +164,8 @@ class _Sample:
 
     def take(self, at: NDArray[np.intp]) -> None:
         """Parts from all other members."""
-        self.pieces = _some(self.pieces, at)
-        self.within = [(row, _some(inverse, at)) for row, inverse in self.within]
+        self.pieces = some(self.pieces, at)
+        self.within = [(row, some(inverse, at)) for row, inverse in self.within]
 
     def along(self, weights: Array) -> Array:
         """Covariances (l, k, b) of the columns of one block of every pair with the scores of the other."""
@@ -221,7 +215,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
     weights, whole = values, sample.pieces
     if active.size < b:
         sample.take(active)
-        weights = _some(values, active)
+        weights = some(values, active)
     tolerance = TOLERANCE if start is None else NEARBY
     done = np.zeros(active.size, dtype=bool)
     hastening = None if start is None else Hastening()
@@ -242,7 +236,7 @@ def _iterate(blueprint: Blueprint, correlation: Array, start: Array | None) -> t
         weights = found
         if np.count_nonzero(done) > SPARE * done.size:
             going = np.flatnonzero(~done)
-            active, done, weights = active[going], done[going], _some(weights, going)
+            active, done, weights = active[going], done[going], some(weights, going)
             sample.take(going)
             if hastening is not None:
                 hastening.take(going)

@@ -109,8 +109,9 @@ def _with_exact(
         ratio = joint @ precision
         nodes = _cut(whole, loaded, loaded) - ratio @ np.swapaxes(joint, -1, -2)
         home, turned = split.home, np.swapaxes(ratio, -1, -2)
+        own_ratio = ratio if home is None else ratio.take(home, axis=1, mode="clip")
         loading = _loading(split, theta) if home is None else _alone(_own_loading(split, home, theta))
-        slope = loading @ ratio if home is None else loading * ratio.take(home, axis=1, mode="clip")
+        slope = loading @ ratio if home is None else loading * own_ratio
         apart = samples.yx - slope @ samples.xx
         own = samples.own - np.einsum("bpx,bpx->bp", slope, samples.yx + apart)
         given = _Given(slope, samples.yx, apart, ratio)
@@ -121,9 +122,7 @@ def _with_exact(
         else:
             found = _clustered(split, home, theta, residual, nodes, samples.yy, own, given)
             by_ratio = _belonging(home, loaded.size).T @ (loading * found.regression)
-            by_loading = found.loading + np.einsum(
-                "bpx,bpx->bp", found.regression, ratio.take(home, axis=1, mode="clip")
-            )
+            by_loading = found.loading + np.einsum("bpx,bpx->bp", found.regression, own_ratio)
             put(model, total, by_loading[:, split.loading_flat // loaded.size], split.loading_slots)
         value, good = value + found.value, good & found.good
         into = by_ratio @ precision
