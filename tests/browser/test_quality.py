@@ -102,7 +102,9 @@ def test_one_model_in_two_families(page: Page) -> None:
     page.until(lambda: "Fit: d_G = " in page.find("[aria-label='The page']").text)
     page.find("[aria-label=Undo]").click()
     page.find("nav a[href$='/model']").click()
-    page.until(lambda: page.paths() == before)
+    # Quick resamples follow a gesture by themselves, so intervals may be there at either time, or not yet.
+    estimates = {key: words.partition("[")[0] for key, words in before.items()}
+    page.until(lambda: {key: words.partition("[")[0] for key, words in page.paths().items()} == estimates)
     assert page.errors() == []
 
 

@@ -263,6 +263,8 @@ export function useTrail(model: ModelState) {
 
 /** One queue for each model: gestures go out one after the other, each on the revision that the one before made. */
 const queues = new Map<number, Promise<unknown>>();
+/** The same for how each model is looked at: of two that overtook one another the older would be kept. */
+const views = new Map<number, Promise<unknown>>();
 let newest = 0;
 
 /** Gestures on a model. */
@@ -322,8 +324,14 @@ export function useGestures(modelId: number) {
     if (board === null) return;
     queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
   };
-  const see = (view: View) =>
-    attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view })));
+  const see = (view: View) => {
+    const before = views.get(modelId) ?? Promise.resolve();
+    const sent = before.then(() =>
+      attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view }))),
+    );
+    views.set(modelId, sent);
+    return sent;
+  };
   const keepView = async (view: View) => {
     if ((await see(view)) === null) return;
     queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, view } : old));
