@@ -209,7 +209,7 @@ def test_columns_that_cannot_be_worked_with() -> None:
     names = ("a", "b", "c")
 
     def found(matrix: np.ndarray, n: int = 50, pairwise: bool = False) -> list[str]:
-        return [p.code for p in sample_problems(names, matrix, n, [("F", [0, 1])], pairwise)]
+        return [p.code for p in sample_problems(names, matrix, n, [("F", [0, 1])], [], pairwise)]
 
     assert found(fine) == []
     assert found(fine, n=2) == ["no_cases"]

@@ -19,7 +19,7 @@ from tests.core.test_search import SOUND, TWO, simulated
 @pytest.fixture(scope="module")
 def fit() -> Fit:
     return assess_fit(
-        50.0, 20, 400.0, 28, n_parameters=16, n=201, multiplier=200.0, srmr=0.05, gfi=0.9, n_moments=36,
+        50.0, 20, 400.0, 28, n_parameters=16, n=201, multiplier=200.0, srmr=0.05, gfi=0.9, n_second_order=36,
         likelihoods=(-1000.0, -975.0),
     )  # fmt: skip
 
@@ -62,14 +62,14 @@ def test_the_interval_of_rmsea_and_close_fit_by_their_definition(fit: Fit) -> No
 
 def test_a_statistic_below_its_df_is_a_perfect_fit() -> None:
     """CFI is 1 and RMSEA 0, TLI may pass 1, and a baseline that fits leaves nothing to gain."""
-    found = assess_fit(15.0, 20, 400.0, 28, n_parameters=16, n=201, multiplier=201.0, srmr=0.02, gfi=None, n_moments=36,
+    found = assess_fit(15.0, 20, 400.0, 28, n_parameters=16, n=201, multiplier=201.0, srmr=0.02, gfi=None, n_second_order=36,
                        likelihoods=None)  # fmt: skip
     assert (found.cfi, found.rmsea, found.agfi, found.aic, found.sabic) == (1.0, 0.0, None, None, None)
     assert found.tli == pytest.approx((400 / 28 - 0.75) / (400 / 28 - 1))
     assert found.tli > 1
     assert found.rmsea_interval is not None
     assert found.rmsea_interval[0] == 0.0
-    saturated = assess_fit(0.0, 0, 400.0, 28, n_parameters=36, n=201, multiplier=201.0, srmr=0.0, gfi=1.0, n_moments=36,
+    saturated = assess_fit(0.0, 0, 400.0, 28, n_parameters=36, n=201, multiplier=201.0, srmr=0.0, gfi=1.0, n_second_order=36,
                            likelihoods=None)  # fmt: skip
     for name in ("p_value", "chi_square_per_df", "tli", "rfi", "agfi", "rmsea", "rmsea_interval", "close_fit_p"):
         assert getattr(saturated, name) is None

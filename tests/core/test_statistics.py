@@ -118,7 +118,7 @@ def test_fit_of_a_known_misfit() -> None:
         multiplier=n,
         srmr=float(srmr(sample, implied)),
         gfi=None,
-        n_moments=10,
+        n_second_order=10,
         likelihoods=ESTIMATORS["ml"].log_likelihoods(matrix_evidence(sample, n), discrepancy),
     )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)

@@ -72,7 +72,7 @@ def begin(records: Sessions, settings: Settings = WHOLE) -> int:
     with records.begin() as session:
         model = session.get_one(ModelRow, 1)
         row = RunRow(
-            model_id=1, revision_id=store.head_of(session, model).id, key="k", state="waiting", requested=settings.bootstrap,
+            model_id=1, revision_id=store.head_of(session, model).id, key="k", estimation="e", state="waiting", requested=settings.bootstrap,
             settings=settings.model_dump(mode="json"),
         )  # fmt: skip
         session.add(row)
@@ -166,10 +166,9 @@ def test_results_so_far_are_shown_and_called_so(studies: Sessions, monkeypatch: 
     )
     assert found.effects == first.effects, "the first 1,024 are those of a run of 1,024"
     with studies() as session:
-        (data,) = {version.fingerprint for version in store.versions_of(session, 1)}
-        spec = store.head_of(session, session.get_one(ModelRow, 1)).specification
-        assert runs.latest_run(session, 1, spec, data, {}, unfinished=True).id == run  # type: ignore[union-attr]
-        done = runs.latest_run(session, 1, spec, data, {})
+        own = row.estimation
+        assert runs.latest_run(session, 1, own, unfinished=True).id == run  # type: ignore[union-attr]
+        done = runs.latest_run(session, 1, own)
         assert done is None or done.id != run
 
 

@@ -72,7 +72,10 @@ def source_of(capsule: Capsule) -> Source:
 def _same_data(origin: Origin, source: Source) -> bool:
     """Whether the original file holds what the capsule says it does."""
     try:
-        return origin.read()[0].fingerprint() == source.fingerprint()
+        read = origin.read()[0]
+        if isinstance(read, DataSet) and isinstance(source, DataSet):
+            return read.contents() == source.contents()  # what is known of a column is guessed anew by every version
+        return read.fingerprint() == source.fingerprint()
     except ProblemError:
         return False
 

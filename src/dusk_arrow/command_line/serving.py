@@ -17,6 +17,7 @@ from dusk_arrow.command_line.places import demo_folder, front_end, scheduler
 from dusk_arrow.records.backups import back_up_when_changed
 from dusk_arrow.records.cluster import Cluster, ClusterError
 from dusk_arrow.records.database import connect, migrate, outdated, sessions
+from dusk_arrow.records.store import fill_fingerprints
 from dusk_arrow.server.app import create_app
 from dusk_arrow.server.context import Context
 
@@ -36,6 +37,8 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     else:
         threading.Thread(target=_back_up, args=(cluster,), daemon=True).start()
     maker = sessions(engine)
+    with maker.begin() as session:
+        fill_fingerprints(session)
     for name in load_demo(maker, demo_folder()):
         print(f"· demo study loaded: {name}", file=sys.stderr, flush=True)
     app = create_app(maker, front_end(), workers, scheduler())

@@ -185,15 +185,16 @@ def read_matrix(
     cases, noticed = _cases(n, table, mark)
     if sd is None and correlations:
         message = (
-            "The matrix is a correlation matrix without SDs. It is analysed as it is; standard errors of a "
+            "The matrix is a correlation matrix without SDs. It is analysed as it stands; standard errors of a "
             "correlation structure are then approximate (Cudeck 1989)."
         )
         problems.append(Problem("correlations_analysed", "warning", message))
     problems += noticed
-    for found in check_covariance(names, matrix, cases):
+    for found in check_covariance(names, matrix, cases, given=True):
         words = f"{found.message} A model of all these columns cannot be estimated; one of fewer may be."
         problems.append(replace(found, severity="warning", message=words))
-    return Moments(name, tuple(names), matrix, cases, divisor_offset, _row(table, "mean", mark)), problems
+    means = _row(table, "mean", mark)
+    return Moments(name, tuple(names), matrix, cases, divisor_offset, means, sd is None and correlations), problems
 
 
 def taken_as_matrix(rows: list[list[str]]) -> Problem:

@@ -57,6 +57,7 @@ def moments_to_json(moments: Moments) -> bytes:
             "n": moments.n,
             "divisor_offset": moments.divisor_offset,
             "means": means,
+            "correlations": moments.correlations,
         }
     ).encode()
 
@@ -66,5 +67,6 @@ def moments_from_json(content: bytes) -> Moments:
     found = json.loads(content)
     means = None if found["means"] is None else np.array(found["means"])
     return Moments(
-        found["name"], tuple(found["names"]), np.array(found["covariance"]), found["n"], found["divisor_offset"], means
-    )
+        found["name"], tuple(found["names"]), np.array(found["covariance"]), found["n"], found["divisor_offset"], means,
+        found.get("correlations", False),
+    )  # fmt: skip

@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from dusk_arrow.capsules.packing import damaged, pack, unpack
+from dusk_arrow.records import store
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow, RunRow
 
 KIND = "project"
@@ -99,7 +100,10 @@ def _rebuilt(session: Session, found: dict[str, Any], files: dict[str, bytes]) -
         return {"project_id": project.id, "content": files[at], "original": files.get(f"{at}-original")}
 
     sets = add("data_sets", DataSetRow, data)
-    versions = add("data_versions", DataVersionRow, lambda line: {"data_set_id": sets[line["data_set_id"]].id})
+    versions = add(
+        "data_versions", DataVersionRow, lambda line: {"data_set_id": sets[line["data_set_id"]].id, "fingerprint": ""}
+    )
+    store.fill_fingerprints(session)
     models = add(
         "models", ModelRow, lambda line: {"project_id": project.id, "head_id": None, "onward": {}, "removed": None}
     )

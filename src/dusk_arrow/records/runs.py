@@ -4,52 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import delete, func, or_, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from dusk_arrow.records.tables import ChunkRow, RevisionRow, RunRow, now
+from dusk_arrow.records.tables import ChunkRow, RunRow, now
 
 OPEN = ("waiting", "running")
 CHANNEL = "runs"
 STOPPED = "The run was stopped; nothing of it was kept."
 
 
-def answering_run(session: Session, key: str) -> RunRow | None:
-    """The newest run of the same data, model, settings and seed that has finished or is under way."""
-    alike = select(RunRow).where(RunRow.key == key, RunRow.asked.is_(None), RunRow.state.in_(["finished", *OPEN]))
+def answering_run(session: Session, model_id: int, key: str) -> RunRow | None:
+    """A model's newest run of just this analysis that has finished or is under way."""
+    alike = select(RunRow).where(
+        RunRow.model_id == model_id, RunRow.key == key, RunRow.asked.is_(None), RunRow.state.in_(["finished", *OPEN])
+    )
     return session.scalars(alike.order_by(RunRow.id.desc()).limit(1)).first()
 
 
-def latest_run(
-    session: Session,
-    model_id: int,
-    specification: str,
-    fingerprint: str,
-    settings: dict[str, Any],
-    unfinished: bool = False,
-) -> RunRow | None:
-    """The finished run that was asked for last and says the same as `specification` on the same data with the same `settings`, all but
-    those of the bootstrap; one that is under way too where its results so far will do."""
+def latest_run(session: Session, model_id: int, estimation: str, unfinished: bool = False) -> RunRow | None:
+    """A model's finished run that was asked for last and resamples just this estimation; one that is under way too where its
+    results so far will do."""
     ready = RunRow.state == "finished"
     if unfinished:
         ready = or_(ready, RunRow.state.in_(OPEN) & (RunRow.so_far > 0))
-    found = (
-        select(RunRow)
-        .join(RevisionRow, RevisionRow.id == RunRow.revision_id)
-        .where(
-            RunRow.model_id == model_id,
-            ready,
-            RevisionRow.specification == specification,
-            RunRow.results["data"]["fingerprint"].astext == fingerprint,
-            RunRow.settings.contains(settings),
-        )
-        .order_by(RunRow.created.desc())
-        .limit(1)
-    )
-    return session.scalars(found).first()
+    found = select(RunRow).where(RunRow.model_id == model_id, RunRow.estimation == estimation, ready)
+    return session.scalars(found.order_by(RunRow.created.desc()).limit(1)).first()
 
 
 def last_finished(session: Session, model_id: int) -> RunRow | None:

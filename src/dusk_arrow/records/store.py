@@ -15,6 +15,8 @@ from dusk_arrow.exchange.origins import Origin, from_notes
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import step_list
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
+from dusk_arrow.results.identity import identity_of
+from dusk_arrow.results.settings import Settings
 
 LARGEST_NUMBER = 2**31 - 1
 Row = TypeVar("Row", bound=Base)
@@ -44,7 +46,6 @@ def add_data_set(
         columns=[{"name": n} for n in data.names] if isinstance(data, Moments) else column_notes(data),
         problems=problems,
         n_cases=data.n,
-        fingerprint=data.fingerprint(),
         kind="matrix" if matrix else "cases",
         original=None if origin is None else origin.content,
         reading=None if origin is None else origin.notes(),
@@ -136,6 +137,18 @@ def current_version(session: Session, project: ProjectRow) -> DataVersionRow:
 def version_of(session: Session, revision: RevisionRow) -> DataVersionRow:
     """The version of the data that a revision was made on."""
     return session.get_one(DataVersionRow, revision.data_version_id)
+
+
+def fill_fingerprints(session: Session) -> None:
+    """Makes the fingerprints anew that an earlier version made otherwise."""
+    for version in session.scalars(select(DataVersionRow).where(DataVersionRow.fingerprint == "")):
+        version.fingerprint = load_version(session, version).fingerprint()
+
+
+def identity(session: Session, version: DataVersionRow, specification: str, settings: Settings) -> str:
+    """The identity of an analysis of a version of the data."""
+    name = session.get_one(DataSetRow, version.data_set_id).name
+    return identity_of(name, version.fingerprint, specification, settings)
 
 
 def versions_of(session: Session, project_id: int) -> Sequence[DataVersionRow]:

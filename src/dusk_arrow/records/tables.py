@@ -46,7 +46,6 @@ class DataSetRow(Base):
     columns: Mapped[list[Any]]
     problems: Mapped[list[Any]]
     n_cases: Mapped[int]
-    fingerprint: Mapped[str] = mapped_column(Text)
     kind: Mapped[str] = mapped_column(Text, default="cases")
     original: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     reading: Mapped[dict[str, Any] | None]
@@ -54,7 +53,8 @@ class DataSetRow(Base):
 
 
 class DataVersionRow(Base):
-    """An imported file with the steps recorded on top of it, never changed; its fingerprint is that of the outcome."""
+    """An imported file with the steps recorded on top of it, never changed; its fingerprint is that of the outcome (empty where
+    an earlier version made it, until it is made anew)."""
 
     __tablename__ = "data_versions"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -104,7 +104,8 @@ class RevisionRow(Base):
 
 
 class RunRow(Base):
-    """One estimation with its settings: `key` identifies data, model, settings and seed. While it is open (`waiting`,
+    """One estimation with its settings: `key` is the identity of the analysis with its resamples, `estimation` that of the same
+    without any (empty where an earlier version ran it). While it is open (`waiting`,
     `running`) it says how far it is, what the user asked of it (`stop`, `keep`), and its results so far with the number of
     resamples they rest on; when it has finished, its results."""
 
@@ -113,6 +114,7 @@ class RunRow(Base):
     model_id: Mapped[int] = mapped_column(ForeignKey("models.id", ondelete="CASCADE"), index=True)
     revision_id: Mapped[int] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"), index=True)
     key: Mapped[str] = mapped_column(Text, index=True)
+    estimation: Mapped[str] = mapped_column(Text, index=True, default="")
     settings: Mapped[dict[str, Any]]
     state: Mapped[str] = mapped_column(Text)
     asked: Mapped[str | None] = mapped_column(Text)

@@ -108,8 +108,10 @@ def _analyse(
     if settings.part == "measurement":
         problems += part_note(family.left_out(specification))
     set_up, found = _set_up(family, said, model, source, settings, problems)
-    problems = [*found, *weight_note(source), *coarse_items(source, set_up.names)]
-    problems += sample_notes(set_up.evidence[0], set_up.n_asked, set_up.takes_incomplete)
+    problems = [*found, *weight_note(source), *coarse_items(source, set_up.names, model)]
+    problems += sample_notes(
+        set_up.evidence[0], set_up.names, set_up.n_asked, settings.missing, set_up.takes_incomplete
+    )
     fitted = family.fit(model, set_up, settings, source, depth)
     if isinstance(fitted, NotFitted):
         raise _EndedError(fitted.outcome, [*problems, fitted.problem])
@@ -213,9 +215,18 @@ def described(weights: ScoreWeights, source: Source) -> tuple[tuple[str, ColumnS
 def _shaky(outcome: BootstrapOutcome) -> list[Problem]:
     drawn = outcome.used + outcome.not_converged
     lost = outcome.not_converged + outcome.inadmissible
+    rare = [
+        Problem(
+            "no_variation",
+            "warning",
+            f"{count:,} of {drawn:,} resamples had no variation in {name}: too rare an answer. They have no estimates and are left out.",
+            (name,),
+        )
+        for name, count in outcome.still.items()
+    ]
     if lost <= 0.05 * drawn:
-        return []
+        return rare
     message = (
         f"{lost} of {drawn} resamples did not converge or gave impossible values; the intervals rest on shaky ground."
     )
-    return [Problem("many_bad_resamples", "warning", message)]
+    return [*rare, Problem("many_bad_resamples", "warning", message)]

@@ -93,6 +93,7 @@ class BootstrapOutcome:
         default_factory=dict
     )  # total indirect effect by total effect
     stopped: bool = False
+    still: dict[str, int] = field(default_factory=dict)  # in how many resamples a column did not vary
 
 
 def _still(values: Array) -> Array:
@@ -112,6 +113,7 @@ class Drawn:
         self._admissible = np.zeros(requested, dtype=bool)
         self._statistics: list[Array] = []
         self._left_out: list[Array] = []
+        self._still: Array | None = None
 
     def add(self, chunk: Chunk, result: ChunkResult) -> None:
         """One more chunk, of resamples or of the jackknife."""
@@ -124,6 +126,7 @@ class Drawn:
         self._figures[self._used : upto] = result.figures
         self._admissible[self._used : upto] = result.admissible
         self._statistics.append(result.statistics)
+        self._still = result.still if self._still is None else self._still + result.still
         self._used, self.failed, self.resamples = upto, self.failed + result.failed, self.resamples + chunk.size
 
     @property
@@ -135,6 +138,12 @@ class Drawn:
     def admissible(self) -> NDArray[np.bool_]:
         """Which of them have an admissible solution (b,)."""
         return self._admissible[: self._used]
+
+    def still(self, names: Sequence[str]) -> dict[str, int]:
+        """In how many resamples a column did not vary, for those where there are any."""
+        if self._still is None:
+            return {}
+        return {name: int(count) for name, count in zip(names, self._still, strict=True) if count}
 
     @property
     def statistics(self) -> Array:
@@ -290,4 +299,5 @@ def summed_up(drawn: Drawn, fitted: Fitted, settings: Settings) -> BootstrapOutc
         _contrasts(draws, jackknifed, fitted, settings),
         _shares(draws, jackknifed, fitted, settings),
         drawn.resamples < settings.bootstrap,
+        drawn.still(fitted.set_up.names),
     )

@@ -2,26 +2,18 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable
 from contextlib import suppress
 from threading import Lock
 
 from cachetools import LRUCache
 
-from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
-
-
-def result_key(fingerprint: str, specification: str, settings: Settings) -> str:
-    """A hash of everything that a document depends on: data, model, settings and seed."""
-    said = "\n".join((fingerprint, specification, settings.model_dump_json()))
-    return hashlib.sha256(said.encode()).hexdigest()
-
 
 MOST_BYTES = 64 * 1024 * 1024
 NUMBER, PARAMETER = 32, 3000  # bytes of a number in a list, and of a parameter with its bootstrap
@@ -52,11 +44,8 @@ class ResultsCache:
                 self._kept[key] = found
         return found
 
-    def document(
-        self, specification: str, fingerprint: str, settings: Settings, load: Callable[[], DataSet | Moments]
-    ) -> Results:
-        """The document of a model on data, estimated now if need be."""
-        key = result_key(fingerprint, specification, settings)
+    def document(self, key: str, specification: str, settings: Settings, load: Callable[[], Source]) -> Results:
+        """The document of a model on data, estimated now if need be, kept under the identity of the analysis."""
         with self._lock:
             if key in self._kept:
                 return self._kept[key]

@@ -10,7 +10,7 @@ import numpy as np
 from dusk_arrow.core.family import Minima, Modification
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Moments, Source
-from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases
+from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases, PairwiseCases
 from dusk_arrow.core.observations.taking_steps import recoding
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKey
@@ -18,19 +18,37 @@ from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.core.specification.changes import RemovePath, SetAside, SetCovariance
 from dusk_arrow.core.specification.model import Construct, Model
 
+FEWEST_VALUES = 5
 
-def _missing_notes(evidence: Evidence, takes_incomplete: bool) -> list[Problem]:
+
+def _never_together(evidence: IncompleteCases, names: Sequence[str]) -> list[Problem]:
+    """A warning where no case has the answers of two columns both."""
+    pairs = [f"{names[i]} and {names[j]}" for i, j in evidence.never_together]
+    if not pairs:
+        return []
+    message = (
+        f"No case has both answers of {listed(pairs)}, so the data say nothing of how these covary. The model's estimates rest on "
+        "what it says of them; degrees of freedom count only what the answers tell, and SRMR, GFI, AGFI, scaled tests and HTMT that "
+        "would need these covariances are not given."
+    )
+    about = tuple(dict.fromkeys(names[i] for pair in evidence.never_together for i in pair))
+    return [Problem("never_together", "warning", message, about)]
+
+
+def _missing_notes(evidence: Evidence, names: Sequence[str], missing: str, takes_incomplete: bool) -> list[Problem]:
     """How many cases and answers are missing, and what was done about it."""
     lost = evidence.n_total - evidence.n
     notes = []
+    empty = f"{lost} of {evidence.n_total} cases have no answer in any column in use and {'is' if lost == 1 else 'are'} left out."
     if isinstance(evidence, IncompleteCases):
         gaps = int(np.isnan(evidence.values).sum())
         message = (
             f"{gaps} missing answers in {len(evidence.patterns)} patterns: every case counts with the answers it has."
         )
         if lost:
-            message += f" {lost} of {evidence.n_total} cases have no answer in a column in use and are left out."
+            message += f" {empty}"
         notes.append(Problem("full_information", "note", message))
+        notes += _never_together(evidence, names)
         if not evidence.converged:
             message = (
                 "The saturated moments of the incomplete cases were not found exactly; some columns hardly overlap."
@@ -43,7 +61,17 @@ def _missing_notes(evidence: Evidence, takes_incomplete: bool) -> list[Problem]:
         )
         if takes_incomplete:
             message += " Full information uses the answers as they are."
+        if lost:
+            message += f" {empty}"
         notes.append(Problem("filled_with_means", "warning", message))
+    elif isinstance(evidence, PairwiseCases):
+        gaps = int(np.isnan(evidence.values).sum())
+        message = f"{gaps} answers are missing: every correlation is of the cases that have both answers (pairwise)."
+        if lost:
+            message += f" {empty}"
+        notes.append(Problem("pairwise", "note", message))
+    elif lost and missing != "listwise":
+        notes.append(Problem("cases_without_answers", "note", empty))
     elif lost:
         message = f"{lost} of {evidence.n_total} cases lack an answer in a column in use and are left out (listwise)."
         ways = (Repair("Use every answer (full information)", Choose("missing", "full-information")),)
@@ -59,28 +87,37 @@ def weight_note(source: Source) -> list[Problem]:
     return [Problem("weights_not_used", "warning", message, (source.weight,))]
 
 
-def coarse_items(source: Source, names: Sequence[str]) -> list[Problem]:
-    """A note on ordered answers in fewer than five categories, which are hardly continuous."""
+def coarse_items(source: Source, names: Sequence[str], model: Model) -> list[Problem]:
+    """A note on outcomes (items of what shows in them, and what paths lead to) with fewer than five values, which are hardly
+    continuous; what only leads to others may have any values."""
     if isinstance(source, Moments):
         return []
-    columns = [source.column(name) for name in names]
+    items = {name for c in model.constructs if c.mode == "reflective" for name in c.indicators}
+    outcomes = {target for _, target in model.paths}
+    columns = [source.column(name) for name in names if name in items | outcomes]
     coarse = [
-        c.name
-        for c in columns
-        if c.level == "ordered" and c.numbers is not None and len(np.unique(c.numbers[~np.isnan(c.numbers)])) < 5
+        c for c in columns if c.numbers is not None and len(np.unique(c.numbers[~np.isnan(c.numbers)])) < FEWEST_VALUES
     ]
-    if not coarse:
-        return []
-    message = (
-        f"{listed(coarse)} {'has' if len(coarse) == 1 else 'have'} fewer than five answer categories. Estimates treat them as "
-        "continuous, which makes loadings too small (Rhemtulla, Brosseau-Liard & Savalei 2012); use robust errors at least."
-    )
-    return [Problem("coarse_items", "note", message, tuple(coarse))]
+    found = []
+    for own, what in (
+        ([c.name for c in coarse if c.name in items], "makes loadings too small"),
+        ([c.name for c in coarse if c.name not in items], "distorts paths and errors"),
+    ):
+        if own:
+            message = (
+                f"{listed(own)} {'has' if len(own) == 1 else 'have'} fewer than five answer categories. Estimates treat "
+                f"{'it' if len(own) == 1 else 'them'} as continuous, which {what} (Rhemtulla, Brosseau-Liard & Savalei 2012); use "
+                "robust errors at least."
+            )
+            found.append(Problem("coarse_items", "note", message, tuple(own)))
+    return found
 
 
-def sample_notes(evidence: Evidence, asked: int, takes_incomplete: bool = False) -> list[Problem]:
+def sample_notes(
+    evidence: Evidence, names: Sequence[str], asked: int, missing: str = "listwise", takes_incomplete: bool = False
+) -> list[Problem]:
     """What is missing, and whether there are too few cases: in all, or for each of the parameters asked for."""
-    notes = _missing_notes(evidence, takes_incomplete)
+    notes = _missing_notes(evidence, names, missing, takes_incomplete)
     if asked and evidence.n < 5 * asked:
         message = (
             f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "

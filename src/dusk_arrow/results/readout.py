@@ -144,13 +144,9 @@ def _miss(key: str, criterion: Criterion, value: float | None, verdict: Verdict)
 
 def same_data(results: Results, previous: Results) -> bool:
     """Whether two documents rest on the same variables and the same cases, so that their χ² can be compared."""
-    if results.sample is None or previous.sample is None or results.data is None or previous.data is None:
+    if results.data is None or previous.data is None or results.data.analysed is None:
         return False
-    if results.data.analysed is not None and previous.data.analysed is not None:
-        return results.data.analysed == previous.data.analysed
-    same_variables = set(results.sample.variables) == set(previous.sample.variables)
-    same_cases = results.data.n_used == previous.data.n_used and results.data.fingerprint == previous.data.fingerprint
-    return same_variables and same_cases
+    return results.data.analysed == previous.data.analysed
 
 
 def _number(key: str) -> Callable[[float | None, int], str]:

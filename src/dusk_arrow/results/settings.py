@@ -13,6 +13,7 @@ from dusk_arrow.core.problems import Problem, ProblemError
 
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
+OF_RESAMPLES = ("bootstrap", "seed", "interval", "bollen_stine", "level")
 EstimatorName = Literal["ml", "gls", "uls", "adf", "plsc", "pls"]
 FamilyName = Literal["covariance", "composite"]
 
@@ -75,6 +76,10 @@ class Settings(BaseModel):
     def without_bootstrap(self) -> Settings:
         """The same without resamples of any kind."""
         return self.model_copy(update={"bootstrap": 0, "bollen_stine": False})
+
+    def of_estimation(self) -> Settings:
+        """Those of the estimation alone: what belongs to resamples is as in settings that never had any."""
+        return self.model_copy(update={name: type(self).model_fields[name].default for name in OF_RESAMPLES})
 
     @property
     def analytic_errors(self) -> Literal["expected", "observed", "sandwich", "satorra-bentler"]:

@@ -30,16 +30,15 @@ class WithRecords(Protocol):
 def packed(result: ChunkResult) -> bytes:
     """A chunk's arrays as bytes (.npz)."""
     file = BytesIO()
-    np.savez(
-        file, figures=result.figures, admissible=result.admissible, failed=result.failed, statistics=result.statistics
-    )
+    np.savez(file, **result._asdict())
     return file.getvalue()
 
 
 def unpacked(content: bytes) -> ChunkResult:
     """A chunk of its bytes."""
     with np.load(BytesIO(content), allow_pickle=False) as found:
-        return ChunkResult(found["figures"], found["admissible"], int(found["failed"]), found["statistics"])
+        arrays = {name: found[name] for name in ChunkResult._fields}
+        return ChunkResult(**{**arrays, "failed": int(arrays["failed"])})
 
 
 class Keeper:

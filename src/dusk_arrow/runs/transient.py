@@ -23,47 +23,51 @@ SECONDS = 1.0
 KEPT = 8
 
 
+def short(settings: Settings) -> Settings:
+    """The settings of a short bootstrap."""
+    return settings.model_copy(update={"bootstrap": RESAMPLES, "interval": "percentile", "bollen_stine": False})
+
+
 class TransientBootstraps:
-    """The latest of each model, by revision, as long as it is remembered; worked off by a process of their own."""
+    """The latest ones, by the identity of their analysis, as long as they are remembered; worked off by a process of their own."""
 
     def __init__(self, seconds: float = SECONDS) -> None:
         self._seconds = seconds
         self._pool = WorkerPool(1)
-        self._kept: LRUCache[int, Results] = LRUCache(KEPT)
-        self._latest: dict[int, int] = {}
+        self._kept: LRUCache[str, Results] = LRUCache(KEPT)
+        self._latest: dict[int, str] = {}
         self._lock = Lock()
 
-    def of(self, revision_id: int) -> Results | None:
-        """The document of a revision with its short bootstrap, where there is one."""
+    def of(self, key: str) -> Results | None:
+        """The document of an analysis with a short bootstrap, where there is one."""
         with self._lock:
-            return self._kept.get(revision_id)
+            return self._kept.get(key)
 
-    def draw(self, model_id: int, revision_id: int, specification: str, data: DataSet, settings: Settings) -> bool:
-        """Draws for one revision of a model, and says whether that came to its end: it does not where another gesture
-        follows, or where it would take too long."""
+    def draw(self, model_id: int, key: str, specification: str, data: DataSet, settings: Settings) -> bool:
+        """Draws for one state of a model by its `short` settings, and says whether that came to its end: it does not where
+        another gesture follows, or where it would take too long."""
         with self._lock:
-            if revision_id in self._kept:
+            if key in self._kept:
                 return True
-            self._latest[model_id] = revision_id
+            self._latest[model_id] = key
         self._pool.warm()  # its start is none of the second that it may take
         begun = monotonic()
 
         def progress(done: int, requested: int) -> Onward:
-            if self._latest[model_id] != revision_id:
+            if self._latest[model_id] != key:
                 return "stop"
             spent = monotonic() - begun
             late = spent > self._seconds if done == 0 else spent / done * requested > self._seconds
             return "stop" if late else "on"
 
-        short = settings.model_copy(update={"bootstrap": RESAMPLES, "interval": "percentile", "bollen_stine": False})
         try:
-            found = analyse(parse(specification), data, short, self._pool, progress)
+            found = analyse(parse(specification), data, settings, self._pool, progress)
         except StoppedError:
             return False
         if found.bootstrap is None:
             return False
         with self._lock:
-            self._kept[revision_id] = assemble(found)
+            self._kept[key] = assemble(found)
         return True
 
     def close(self) -> None:

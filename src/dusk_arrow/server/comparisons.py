@@ -29,9 +29,10 @@ from dusk_arrow.results.comparison import (
 )
 from dusk_arrow.results.differences import what_differs
 from dusk_arrow.results.document import ConstructPart, FitPart, Interval, LoadingPart, Part, standardized_headline
+from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import FamilyName, Settings, with_choices
 from dusk_arrow.server.context import context, keep, reply, version_data
-from dusk_arrow.server.documents import fit_revision, with_settings
+from dusk_arrow.server.documents import fit_revision, identity, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -196,7 +197,8 @@ def get_paths_at_zero(path: ModelPath) -> Response:
     """What fixing each path at zero would do to χ²."""
     with context().sessions() as session:
         head = store.head_of(session, find_model(session, path.model_id))
-    return reply(keep("paths at zero", head.id, lambda: _paths_at_zero(head)))
+        key = identity(session, head)
+    return reply(keep("paths at zero", key, lambda: _paths_at_zero(head)))
 
 
 def _paths_at_zero(head: RevisionRow) -> PathTests:
@@ -259,8 +261,8 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
         columns = _columns(session, project.id, body)
         documents = [fit_revision(session, column.head) for column in columns]
     fits = [quick(column.head) for column in columns]
-    comparable = len({(d.data.fingerprint, d.data.n_used, tuple(sorted(d.sample.variables))) for d in documents
-                      if d.data is not None and d.sample is not None}) == 1  # fmt: skip
+    estimated = [d for d in documents if d.data is not None and d.data.analysed is not None]
+    comparable = bool(estimated) and all(same_data(d, estimated[0]) for d in estimated)
     aic = information_weights([d.fit.aic if d.fit and comparable else None for d in documents])
     bic = information_weights([d.fit.bic if d.fit and comparable else None for d in documents])
     stated = [parse(column.head.specification) for column in columns]

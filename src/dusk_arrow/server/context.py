@@ -56,7 +56,7 @@ class Context:
     readers: Readers
     transient: TransientBootstraps
     cache: ResultsCache
-    kept: LRUCache[tuple[str, int], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
+    kept: LRUCache[tuple[str, int | str], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
     recent: LRUCache[tuple[str, int], DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
     large: dict[Any, Any] = field(default_factory=dict)
     lock: RLock = field(default_factory=RLock)
@@ -86,9 +86,10 @@ def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:
     return made
 
 
-def keep(what: str, number: int, make: Callable[[], T]) -> T:
-    """What was made before of something that never changes (a version of data, a revision), or makes it now."""
-    return _once(context().kept, (what, number), make)
+def keep(what: str, of: int | str, make: Callable[[], T]) -> T:
+    """What was made before of something that never changes (a version of data by its number, an analysis by its identity), or
+    makes it now."""
+    return _once(context().kept, (what, of), make)
 
 
 def version_data(version_id: int) -> DataSet | Moments:

@@ -4,7 +4,6 @@ them.
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from pydantic import BaseModel, Field, ValidationError
 from sqlalchemy.orm import Session
 
 from dusk_arrow import __version__
+from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
@@ -48,7 +48,8 @@ from dusk_arrow.results.document import (
 from dusk_arrow.results.holdout import half_step, opened
 from dusk_arrow.results.hypotheses import answering, same_but_expectations
 from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.settings import OF_RESAMPLES, Settings
+from dusk_arrow.runs.transient import short
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -89,10 +90,7 @@ def stored_results(run: RunRow) -> Results | None:
 
 def core_settings(settings: Settings) -> dict[str, object]:
     """The settings without those of the bootstrap."""
-    kept = settings.model_dump(mode="json", exclude={"bootstrap", "seed", "level", "interval", "bollen_stine"})
-    if not kept["global_items"]:
-        del kept["global_items"]  # runs that were stored before there were any say nothing of them
-    return kept
+    return settings.model_dump(mode="json", exclude=set(OF_RESAMPLES))
 
 
 def with_settings(revision: RevisionRow, settings: Settings) -> RevisionRow:
@@ -107,16 +105,44 @@ def with_settings(revision: RevisionRow, settings: Settings) -> RevisionRow:
     )
 
 
+def identity(session: Session, revision: RevisionRow, text: str | None = None) -> str:
+    """What identifies the plain estimation of a revision; of another text in its place."""
+    said = revision.specification if text is None else text
+    return store.identity(
+        session, store.version_of(session, revision), said, Settings.model_validate(revision.settings)
+    )
+
+
+def estimation_of(session: Session, revision: RevisionRow, text: str) -> str:
+    """What identifies the estimation that resamples of a revision are of."""
+    settings = Settings.model_validate(revision.settings).of_estimation()
+    return store.identity(session, store.version_of(session, revision), text, settings)
+
+
+def short_settings(session: Session, revision: RevisionRow) -> Settings | None:
+    """The settings of the short bootstrap that follows a gesture, with the seed and level of the model's last run; None before
+    there was one."""
+    last = runs.last_finished(session, revision.model_id)
+    if last is None:
+        return None
+    kept = {name: last.settings[name] for name in ("seed", "level")}
+    return short(Settings.model_validate({**revision.settings, **kept}))
+
+
+def short_bootstrap(session: Session, revision: RevisionRow) -> Results | None:
+    """The document of a revision with the short bootstrap that followed its gesture, where there is one."""
+    settings = short_settings(session, revision)
+    if settings is None:
+        return None
+    version = store.version_of(session, revision)
+    return context().transient.of(store.identity(session, version, revision.specification, settings))
+
+
 def estimated_results(session: Session, revision: RevisionRow, text: str | None = None) -> Results:
     """The document of a revision by plain estimation, without any run; another text can be tried in its place."""
-    version = store.version_of(session, revision)
-    settings = Settings.model_validate(revision.settings)
-    return context().cache.document(
-        revision.specification if text is None else text,
-        version.fingerprint,
-        settings,
-        lambda: version_data(version.id),
-    )
+    said = revision.specification if text is None else text
+    settings, number = Settings.model_validate(revision.settings), revision.data_version_id
+    return context().cache.document(identity(session, revision, said), said, settings, lambda: version_data(number))
 
 
 def _alike(session: Session, revision: RevisionRow, text: str) -> list[str]:
@@ -138,17 +164,14 @@ def document_of(
     be tried on the revision's data with its settings; a bootstrap that is under way, or was too short to be kept, counts where
     `unfinished` is said."""
     text = revision.specification if specification is None else specification
-    version = store.version_of(session, revision)
-    settings = Settings.model_validate(revision.settings)
-    own = core_settings(settings)
     for said in _alike(session, revision, text):
-        run = runs.latest_run(session, revision.model_id, said, version.fingerprint, own, unfinished)
+        run = runs.latest_run(session, revision.model_id, estimation_of(session, revision, said), unfinished)
         kept = None if run is None else stored_results(run)
         if run is not None and kept is not None:
             return Document(revision.id, run.id, kept if said == text else answering(kept, text), run.so_far)
-    short = context().transient.of(revision.id) if unfinished else None
-    if short is not None:
-        return Document(revision.id, None, short, transient=True)
+    followed = short_bootstrap(session, revision) if unfinished else None
+    if followed is not None:
+        return Document(revision.id, None, followed, transient=True)
     return Document(revision.id, None, estimated_results(session, revision, text))
 
 
@@ -228,35 +251,48 @@ class ModificationDocument(Part):
     modification: list[ModificationPart]
 
 
-def _document(session: Session, path: RevisionPath, run_id: int | None) -> Results:
+def _revision(session: Session, path: RevisionPath) -> RevisionRow:
     revision = store.find(session, RevisionRow, path.revision_id)
     if revision is None or revision.model_id != path.model_id:
         raise refuse(404, "unknown_revision", "There is no such revision of this model.")
+    return revision
+
+
+def _run(session: Session, path: RevisionPath, run_id: int) -> RunRow:
+    run = store.find(session, RunRow, run_id)
+    if run is None or run.model_id != path.model_id:
+        raise refuse(404, "unknown_run", "There is no such run of this model.")
+    return run
+
+
+def _document(session: Session, path: RevisionPath, run_id: int | None) -> Results:
+    revision = _revision(session, path)
     if run_id is None:
         return estimated_results(session, revision, revision.specification)
-    run = store.find(session, RunRow, run_id)
-    kept = None if run is None or run.model_id != path.model_id else stored_results(run)
+    kept = stored_results(_run(session, path, run_id))
     if kept is None:
-        raise refuse(404, "unknown_run", "There is no such run of this model, or nothing of it yet.")
+        raise refuse(404, "unknown_run", "There is nothing of this run yet.")
     if kept.model != revision.specification and same_but_expectations(parse(kept.model), parse(revision.specification)):
         return answering(kept, revision.specification)
     return kept
 
 
-def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel], which: str = "") -> Response:
-    """A part of a document. It never changes while the program stays the same, and is not computed for whoever has it."""
-    asked = hashlib.sha256(which.encode()).hexdigest()[:12] if which else ""
-    tag = f"{__version__}-{request.endpoint}-{path.revision_id}-{query.run}{asked}"
+def _part(path: RevisionPath, query: OfRun, make: Callable[[Results], BaseModel]) -> Response:
+    """A part of a document. It never changes while the analysis and the program stay the same, and is not computed for whoever
+    has it."""
     if query.so_far or query.transient:  # the next that is asked may know more
         with context().sessions() as session:
-            short = context().transient.of(path.revision_id) if query.transient else None
-            answer = reply(make(short or _document(session, path, query.run)))
+            followed = short_bootstrap(session, _revision(session, path)) if query.transient else None
+            answer = reply(make(followed or _document(session, path, query.run)))
         answer.headers["Cache-Control"] = "no-store"
         return answer
-    if request.if_none_match.contains_weak(tag):
-        answer = Response(status=304)
-    else:
-        with context().sessions() as session:
+    with context().sessions() as session:
+        run = None if query.run is None else _run(session, path, query.run).key
+        what = identity(session, _revision(session, path))
+        tag = digest_of(__version__, request.endpoint, what, run, query.model_dump())
+        if request.if_none_match.contains_weak(tag):
+            answer = Response(status=304)
+        else:
             answer = reply(make(_document(session, path, query.run)))
     answer.set_etag(tag, weak=True)
     answer.headers["Cache-Control"] = "private, no-cache"  # kept, but asked for: another version may know better
@@ -323,7 +359,7 @@ def get_thorough(path: RevisionPath, query: OfRun) -> Response:
             prediction=found.prediction,
             importance=found.importance,
             common_method=found.common_method,
-            holdout=keep("holdout", path.revision_id, lambda: _holdout(path.revision_id, results)),
+            holdout=_holdout(path.revision_id, results),
         )
 
     return _part(path, query, make)
@@ -365,18 +401,18 @@ def get_scores(path: RevisionPath, query: OfScores) -> Response:
             pair=None if second is None else score_pair(results, data, first, second, query.method),
         )
 
-    return _part(path, query, make, f"{query.method}-{query.first}-{query.second}")
+    return _part(path, query, make)
 
 
 def _holdout(revision_id: int, results: Results) -> HoldoutPart | None:
     """Both halves, where a half was held out of the revision's data and opened."""
     with context().sessions() as session:
         version = store.version_of(session, session.get_one(RevisionRow, revision_id))
-        steps = store.steps_of(version)
+        steps, key = store.steps_of(version), identity(session, session.get_one(RevisionRow, revision_id))
         if half_step(steps) is None:
             return None
         imported = store.load_import(session.get_one(DataSetRow, version.data_set_id))
-    return opened(results, imported, steps) if isinstance(imported, DataSet) else None
+    return keep("holdout", key, lambda: opened(results, imported, steps) if isinstance(imported, DataSet) else None)
 
 
 def with_importance(revision_id: int, results: Results) -> Results:
@@ -392,11 +428,11 @@ def _thorough(revision_id: int, results: Results) -> Results:
         return results
     with context().sessions() as session:
         revision = session.get_one(RevisionRow, revision_id)
-        text, version = revision.specification, revision.data_version_id
+        text, version, key = revision.specification, revision.data_version_id, identity(session, revision)
         settings = Settings.model_validate(revision.settings)
     plain = settings.without_bootstrap()
 
     def estimate() -> Results:
         return assemble(analyse(parse(text), version_data(version), plain, depth="thorough"))
 
-    return keep("thorough", revision_id, estimate)
+    return keep("thorough", key, estimate)

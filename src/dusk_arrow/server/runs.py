@@ -14,8 +14,7 @@ from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.records import runs, store
-from dusk_arrow.records.tables import ModelRow, RunRow, now
-from dusk_arrow.results.cache import result_key
+from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
 from dusk_arrow.server.context import context, reply, version_data
 from dusk_arrow.server.documents import fit_revision, stored_results, with_settings
@@ -34,11 +33,6 @@ class RunPath(BaseModel):
     """The run of an address."""
 
     run_id: int
-
-
-def run_key(model: ModelRow, fingerprint: str, specification: str, settings: Settings) -> str:
-    """What makes two runs the same: model record, data, specification, settings and seed."""
-    return f"{model.id}:{result_key(fingerprint, specification, settings)}"
 
 
 class NewRun(BaseModel):
@@ -110,8 +104,8 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
         version = store.version_of(session, head)
         if not isinstance(version_data(version.id), DataSet):
             raise refuse(422, "bootstrap_needs_cases", "The bootstrap works on single cases, and a matrix has none.")
-        key = run_key(model, version.fingerprint, head.specification, settings)
-        known = runs.answering_run(session, key)
+        key = store.identity(session, version, head.specification, settings)
+        known = runs.answering_run(session, model.id, key)
         if known is not None and (known.state in runs.OPEN or stored_results(known) is not None):
             known.created = now()
             return reply(run_part(session, known))
@@ -119,6 +113,7 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
             model_id=model.id,
             revision_id=head.id,
             key=key,
+            estimation=store.identity(session, version, head.specification, settings.of_estimation()),
             settings=settings.model_dump(mode="json"),
             state="waiting",
             done=0,

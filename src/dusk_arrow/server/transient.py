@@ -7,9 +7,9 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
 from dusk_arrow.core.observations.data import DataSet
-from dusk_arrow.records import runs, store
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.records import store
 from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.documents import short_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument
@@ -39,14 +39,12 @@ def follow_gesture(path: ModelPath, body: Follow) -> Response:
     with context().sessions() as session:
         model = find_model(session, path.model_id)
         head = store.head_of(session, model)
-        last = runs.last_finished(session, model.id)
-        version_id = head.data_version_id
-    if head.id != body.revision or last is None:
-        return reply(Followed(done=False))
+        settings, version_id = short_settings(session, head), head.data_version_id
+        if head.id != body.revision or settings is None:
+            return reply(Followed(done=False))
+        key = store.identity(session, store.version_of(session, head), head.specification, settings)
     data = version_data(version_id)
     if not isinstance(data, DataSet):
         return reply(Followed(done=False))
-    kept = {name: last.settings[name] for name in ("seed", "level")}
-    settings = Settings.model_validate({**head.settings, **kept})
-    done = context().transient.draw(model.id, head.id, head.specification, data, settings)
+    done = context().transient.draw(model.id, key, head.specification, data, settings)
     return reply(Followed(done=done))

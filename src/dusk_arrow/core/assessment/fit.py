@@ -29,7 +29,7 @@ class Fit:
     rmsea: float | None
     rmsea_interval: tuple[float, float] | None
     close_fit_p: float | None
-    srmr: float
+    srmr: float | None
     log_likelihood: float | None
     log_likelihood_saturated: float | None
     aic: float | None
@@ -101,14 +101,15 @@ def assess_fit(
     n_parameters: int,
     n: int,
     multiplier: float,
-    srmr: float,
+    srmr: float | None,
     gfi: float | None,
-    n_moments: int,
+    n_second_order: int,
     likelihoods: tuple[float, float] | None,
 ) -> Fit:
     """All fit figures that follow from the statistics T of a model and of its baseline.
 
-    `multiplier` is N or N−1 as T = multiplier·F, `n_moments` how many moments there are, `likelihoods` logL of the
+    `multiplier` is N or N−1 as T = multiplier·F, `n_second_order` how many
+    variances and covariances there are (GFI and AGFI are of those alone, whether means are modelled or not), `likelihoods` logL of the
     model and of the saturated model, None for estimators without one.
     """
     t = max(statistic, 0.0)
@@ -129,7 +130,7 @@ def assess_fit(
         rfi=ratio / (base / baseline_df) if tested and base > 0 else None,
         ifi=(base - t) / (base - df) if base != df else None,
         gfi=gfi,
-        agfi=1 - n_moments / df * (1 - gfi) if tested and gfi is not None else None,
+        agfi=1 - n_second_order / df * (1 - gfi) if tested and gfi is not None else None,
         rmsea=float(np.sqrt(excess / (df * multiplier))) if tested else None,
         rmsea_interval=rmsea_interval(t, df, multiplier) if tested else None,
         close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier)) if tested else None,

@@ -6,14 +6,13 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.distances import distances
 from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.program import estimate, implied_measurement, implied_whole
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.memory import keep_freed_memory
-from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
+from dusk_arrow.core.observations.evidence import Cases, Draw, counted_still
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
 from dusk_arrow.core.resampling.transforming import transformation_to
 
@@ -59,15 +58,16 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     """All figures for resamples given as counts per case (b, n)."""
     task = prepared.task
     samples = prepared.draw(counts)
-    usable = _usable(samples)
+    usable, still = samples.usable, counted_still(samples)
     covariances = samples.covariances if usable.all() else samples.covariances[usable]
     correlations = correlation_from(covariances)
     outcome = estimate(task.plan.program, correlations, task.start)
     fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
+    fine &= np.asarray(np.isfinite(outcome.structure.paths).all(axis=1))
     statistics = _transformed(task, covariances)
     failed = counts.shape[0] - int(fine.sum())
     if not fine.any():
-        return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics)
+        return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics, still)
     if not fine.all():
         outcome, covariances, correlations = (
             outcome.members(np.flatnonzero(fine)),
@@ -75,13 +75,7 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
             correlations[fine],
         )
     found = figures(task.plan, outcome, covariances, correlations)
-    return ChunkResult(found.values, outcome.admissible, failed, statistics)
-
-
-def _usable(samples: Samples) -> NDArray[np.bool_]:
-    """In which resamples (b,) every column varies."""
-    varies = np.asarray((np.diagonal(samples.covariances, axis1=-2, axis2=-1) > 0).all(axis=-1))
-    return samples.usable & varies
+    return ChunkResult(found.values, outcome.admissible, failed, statistics, still)
 
 
 def _transformed(task: BootstrapTask, covariances: Array) -> Array:

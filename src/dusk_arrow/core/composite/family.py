@@ -95,13 +95,13 @@ class CompositeFamily:
         ready = make_ready(model, source, settings)
         evidence, program = ready.evidence, ready.program
         at = {name: i for i, name in enumerate(program.columns)}
-        formative = [
-            (c.name, [at[name] for name in c.indicators])
-            for c in model.constructs
-            if c.mode == "formative" and all(name in at for name in c.indicators)
-        ]
+        blocks = [c for c in model.constructs if all(name in at for name in c.indicators)]
+        formative, reflective = (
+            [(c.name, [at[name] for name in c.indicators]) for c in blocks if c.mode == mode]
+            for mode in ("formative", "reflective")
+        )
         pairwise = isinstance(evidence, PairwiseCases)
-        problems = sample_problems(program.columns, evidence.covariance, evidence.n, formative, pairwise)
+        problems = sample_problems(program.columns, evidence.covariance, evidence.n, formative, reflective, pairwise)
         return SetUp(program.columns, (evidence,), 0, ready), problems
 
     def identify(self, set_up: SetUp) -> list[Problem]:
@@ -242,6 +242,9 @@ def _not_solved(outcome: Outcome) -> NotFitted | None:
             "thing. Recode items that run against their block, or use plain PLS."
         )
         return NotFitted("not_estimated", Problem("reliability_not_positive", "error", message))
+    if not np.isfinite(outcome.structure.paths).all():
+        message = "Antecedents of one outcome depend exactly on each other, so their paths cannot be told apart. Take one of them out."
+        return NotFitted("not_estimated", Problem("antecedents_dependent", "error", message))
     return None
 
 

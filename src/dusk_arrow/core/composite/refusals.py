@@ -9,8 +9,9 @@ import numpy as np
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.linear_algebra import Array, positive_definite
 from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.observations.screening import exact_relation
 from dusk_arrow.core.problems import Problem, Repair, listed
-from dusk_arrow.core.specification.changes import RemoveConstruct, RemovePath
+from dusk_arrow.core.specification.changes import RemoveConstruct, RemovePath, SetAside
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Arrow, Reference, Target
 from dusk_arrow.core.specification.writing import target_text
@@ -183,10 +184,13 @@ def settings_problems(source: Source, settings: EstimationSettings) -> list[Prob
     return found
 
 
+Blocks = Sequence[tuple[str, Sequence[int]]]
+
+
 def sample_problems(
-    names: Sequence[str], covariance: Array, n: int, formative: Sequence[tuple[str, Sequence[int]]], pairwise: bool
+    names: Sequence[str], covariance: Array, n: int, formative: Blocks, reflective: Blocks, pairwise: bool
 ) -> list[Problem]:
-    """Columns (p,) that do not vary, formative blocks that are dependent, correlations that could be none."""
+    """Columns (p,) that do not vary, blocks that are dependent, correlations that could be none."""
     if n < 3:
         message = f"Only {n} complete {'case is' if n == 1 else 'cases are'} left for the columns in use."
         return [Problem("no_cases", "error", message, tuple(names))]
@@ -218,4 +222,14 @@ def sample_problems(
                 "Set one of them aside."
             )
             found.append(Problem("formative_dependent", "error", message, (name, *involved)))
+    for name, rows in reflective:
+        relation = exact_relation([names[i] for i in rows], correlation[np.ix_(rows, rows)])
+        if relation is not None:
+            words, involved = relation
+            message = (
+                f"{words} among the indicators of {name}: what is said twice makes loadings and reliability too high. "
+                f"Set {involved[0]} aside."
+            )
+            repairs = (Repair(f"Set {involved[0]} aside", SetAside(name, involved[0])),)
+            found.append(Problem("reflective_dependent", "warning", message, (*involved, name), repairs))
     return found

@@ -19,6 +19,7 @@ MOST_ITERATIONS = 2000
 FASTEST = 0.95  # the largest rate by which iterations are hastened: what runs away from an end is never drawn there
 ALIKE = 1e-6  # of their product: the changes of two iterations that point the same way are one
 AT_REST = 100.0  # times the tolerance: an iteration that moves weights by more has not ended, wherever it points to
+DEPENDENT = 1e-10  # the smallest eigenvalue by the largest: below it antecedents are each other's sums
 SPARE = 0.3  # of a batch that may have converged before it is worth to part from them
 
 
@@ -51,9 +52,19 @@ def _coefficients(block: Array, cross: Array) -> Array:
 
 
 def regress(correlation: Array, outcome: int, antecedents: tuple[int, ...]) -> Array:
-    """Coefficients (…, k) of one variable on others, from their correlations (…, m, m); nan where those are dependent."""
+    """Coefficients (…, k) of one variable on others, from their correlations (…, m, m); nan where those are dependent.
+    Corrected correlations need not be those of anything (positive definite): the equations have their solution all the same."""
     rows = np.array(antecedents)
-    return _coefficients(correlation[..., rows[:, None], rows], correlation[..., rows, outcome])
+    block, cross = correlation[..., rows[:, None], rows], correlation[..., rows, outcome]
+    found = _coefficients(block, cross)
+    left = np.isnan(found).any(axis=-1) & np.isfinite(block).all(axis=(-2, -1)) & np.isfinite(cross).all(axis=-1)
+    if left.any():
+        sizes = np.abs(np.linalg.eigvalsh(block[left]))
+        solved = np.full((int(left.sum()), rows.size), np.nan)
+        sound = sizes.min(axis=-1) > DEPENDENT * sizes.max(axis=-1)
+        solved[sound] = np.linalg.solve(block[left][sound], cross[left][sound][..., None])[..., 0]
+        found[left] = solved
+    return found
 
 
 def inner_weights(blueprint: Blueprint, between: Array) -> Array:

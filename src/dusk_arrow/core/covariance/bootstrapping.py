@@ -16,7 +16,7 @@ from dusk_arrow.core.covariance.scales import align_signs
 from dusk_arrow.core.covariance.solver import Metric, metric_at, solve_batch
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.memory import keep_freed_memory
-from dusk_arrow.core.observations.evidence import Cases, Draw, Samples
+from dusk_arrow.core.observations.evidence import Cases, Draw, Samples, counted_still
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
 from dusk_arrow.core.resampling.transforming import transformation_to
 
@@ -69,12 +69,13 @@ def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
     theta, converged = estimator.settle_batch(model, samples, theta, converged, task.theta)
     converged = converged & usable
     kept = align_signs(model, theta[converged])
+    still = counted_still(samples)
     statistics = np.zeros(0) if prepared.transform is None else _transformed_statistics(prepared, samples)
     if kept.shape[0] == 0:
         width = len(task.plan.model_keys) + len(task.plan.further_keys)
-        return ChunkResult(np.zeros((0, width)), np.zeros(0, dtype=bool), converged.size, statistics)
+        return ChunkResult(np.zeros((0, width)), np.zeros(0, dtype=bool), converged.size, statistics, still)
     found = figures(task.plan, kept, samples.covariances[converged])
-    return ChunkResult(found.values, admissible(model, kept), int((~converged).sum()), statistics)
+    return ChunkResult(found.values, admissible(model, kept), int((~converged).sum()), statistics, still)
 
 
 def run_chunk(prepared: PreparedTask, chunk: Chunk) -> ChunkResult:

@@ -80,9 +80,9 @@ def quick_fit(specification: Specification, source: Source, settings: Estimation
         return None
     ready = make_ready(specification, model, source, settings)
     evidence = ready.evidence
-    if has_error(check_covariance(ready.table.observed, evidence.covariance, evidence.n)) or identification(
-        ready.table
-    ):
+    if has_error(
+        check_covariance(ready.table.observed, evidence.covariance, evidence.n, isinstance(evidence, MatrixEvidence))
+    ) or identification(ready.table):
         return None
     try:
         estimation = estimate(ready.table, evidence, ready.estimator, settings.analytic_errors)
@@ -120,7 +120,7 @@ def compare(first: Quick, second: Quick) -> Comparison:
         return Comparison(False, "other data: they do not use the same variables", None)
     if first.identity != second.identity:
         return Comparison(False, "other data: they do not rest on the same cases", None)
-    if first.estimation.estimator is not second.estimation.estimator:
+    if _ways(first) != _ways(second):
         return Comparison(False, "estimated in different ways: their χ² are not of one kind", None)
     found = _within(free, restricted)
     if found is None or found[0] > NESTED:
@@ -134,6 +134,12 @@ def compare(first: Quick, second: Quick) -> Comparison:
         )
         return Comparison(True, reason, None)
     return Comparison(True, "nested", _tested(restricted, free, found[1]))
+
+
+def _ways(of: Quick) -> tuple[object, ...]:
+    """How a model was estimated: its χ² is of one kind with another's where these agree."""
+    evidence = of.ready.evidence
+    return of.estimation.estimator, type(evidence), evidence.multiplier
 
 
 def _tested(restricted: Quick, free: Quick, values: Array) -> Difference:

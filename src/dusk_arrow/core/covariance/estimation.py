@@ -20,7 +20,7 @@ from dusk_arrow.core.covariance.search import search
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.evidence import Evidence
+from dusk_arrow.core.observations.evidence import Evidence, never_together
 from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.core.specification.changes import Hold
 
@@ -82,8 +82,8 @@ class Estimation:
 
     @property
     def df(self) -> int:
-        """Degrees of freedom."""
-        return self.point.layout.size - self.model.n_free
+        """Degrees of freedom: moments that the data say something of, less what is free."""
+        return self.point.layout.size - len(never_together(self.evidence)) - self.model.n_free
 
 
 def _unscaled(table: ParameterTable) -> list[Problem]:

@@ -41,7 +41,7 @@ from dusk_arrow.core.family import (
 from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity
+from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity, never_together
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.problems import Problem, has_error
@@ -120,7 +120,9 @@ class CovarianceFamily:
         """Parameters and evidence; problems of the covariances, and settings that do not go together on them."""
         ready = make_ready(specification, model, source, settings)
         table, evidence = ready.table, ready.evidence
-        problems = check_covariance(table.observed, evidence.covariance, evidence.n)
+        problems = check_covariance(
+            table.observed, evidence.covariance, evidence.n, isinstance(evidence, MatrixEvidence)
+        )
         if not has_error(problems):
             problems += refusals(ready, settings)
         asked = {p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")}
@@ -146,7 +148,13 @@ class CovarianceFamily:
         if unsolved is not None:
             return unsolved
         effects, all_routes = ([], True) if brief else list_effects(model.paths, table.structural)
-        plan = FigurePlan(estimation.model, tuple(effects), tuple(model.tracked.items()), _antecedents(model))
+        plan = FigurePlan(
+            estimation.model,
+            tuple(effects),
+            tuple(model.tracked.items()),
+            _antecedents(model),
+            never_together(evidence),
+        )
         theta = estimation.point.theta
         batch = figures(plan, theta[None], evidence.covariance[None])
         found = Figures(batch.keys, batch.values[0])

@@ -30,12 +30,13 @@ from dusk_arrow.core.linear_algebra import Array, beside, correlation_from, slic
 @dataclass(frozen=True)
 class FigurePlan:
     """Which figures are computed: of the model, its effects, its tracked quantities, and of the outcomes with their
-    antecedents."""
+    antecedents. `unknown` are pairs of columns of whose covariance the data say nothing: what needs it is nan."""
 
     model: CompiledModel
     effects: tuple[Effect, ...] = ()
     tracked: tuple[tuple[str, Quantity], ...] = ()
     antecedents: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    unknown: tuple[tuple[int, int], ...] = ()
 
     @cached_property
     def explained(self) -> tuple[str, ...]:
@@ -160,7 +161,7 @@ def _explained(plan: FigurePlan, found: Spread) -> Numbers:
     observed = [observed_at[name] for name in plan.explained if name not in node_at]
     shares = 1 - own[..., nodes] / whole[..., nodes], 1 - found.residual[..., observed] / found.observed[..., observed]
     place = np.argsort([name not in node_at for name in plan.explained], kind="stable")
-    result = np.empty((*found.nodes.shape[:-2], len(plan.explained)), dtype=found.nodes.dtype)
+    result = np.empty((*found.nodes.shape[:-2], len(plan.explained)), dtype=np.result_type(*shares))
     result[..., place] = np.concatenate(shares, axis=-1)
     return result
 
@@ -217,6 +218,9 @@ def model_figures(plan: FigurePlan, theta: Numbers) -> Figures:
 def _from_covariances(plan: FigurePlan, nodes: Array, samples: Array) -> Array:
     blocks = list(plan.blocks.values())
     at = {name: i for i, name in enumerate(plan.model.table.nodes)}
+    if plan.unknown:
+        samples, (rows_, columns_) = samples.copy(), np.transpose(plan.unknown)
+        samples[..., rows_, columns_] = samples[..., columns_, rows_] = np.nan
     columns = [alphas(samples, blocks), *heterotrait(samples, blocks)]
     wide = [(at[outcome], [at[name] for name in names]) for outcome, names in plan.antecedents]
     columns += [antecedent_vif(nodes, rows) for _, rows in wide]

@@ -5,12 +5,14 @@ from __future__ import annotations
 from dusk_arrow.core.assessment.fit import Fit, ScaledFit, assess_fit, scale_fit, srmr, srmr_with_means
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.robust import NEED_CASES
+from dusk_arrow.core.observations.evidence import never_together
 
 
 def assess_model(estimation: Estimation) -> Fit:
-    """All fit figures of an estimated model."""
+    """All fit figures of an estimated model. Where some columns are never seen together, nothing that rests on their covariance is
+    among them."""
     point, evidence, estimator = estimation.point, estimation.evidence, estimation.estimator
-    p = point.layout.variables
+    p, unknown = point.layout.variables, len(never_together(evidence))
     if point.means is not None and evidence.means is not None:
         residual = srmr_with_means(evidence.covariance, point.covariance, evidence.means, point.means)
     else:
@@ -19,13 +21,13 @@ def assess_model(estimation: Estimation) -> Fit:
         estimation.statistic,
         estimation.df,
         estimator.baseline(point, estimation.errors),
-        p * (p - 1) // 2,
+        p * (p - 1) // 2 - unknown,
         n_parameters=estimation.model.n_free,
         n=evidence.n,
         multiplier=evidence.multiplier,
-        srmr=residual,
-        gfi=estimator.goodness_of_fit(point),
-        n_moments=point.layout.size,
+        srmr=None if unknown else residual,
+        gfi=None if unknown else estimator.goodness_of_fit(point),
+        n_second_order=point.layout.second_order,
         likelihoods=estimator.log_likelihoods(evidence, estimation.solution.discrepancy),
     )
 

@@ -146,9 +146,9 @@ def baseline_factor(values: Array, sample: Array, weight: Array | None, saturate
 
 def incomplete_factors(point: Point, evidence: IncompleteCases, df: int) -> ScaledTest | None:
     """Yuan & Bentler's factor with missing answers, the saturated model's part from its own observed information; None
-    for more variables than can be worked off."""
+    for more variables than can be worked off, and where that information is singular: some are never seen together."""
     p = point.layout.variables
-    if p > MOST_VARIABLES:
+    if p > MOST_VARIABLES or evidence.never_together:
         return None
     names = tuple(f"v{i}" for i in range(p))
     at_full = point.layout.vector(evidence.covariance, evidence.means)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import hashlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.linear_algebra import Array
 
 Level = Literal["number", "ordered", "category", "identifier", "text"]
@@ -78,23 +78,19 @@ class DataSet:
         return np.column_stack([values for values in columns if values is not None])
 
     def fingerprint(self) -> str:
-        """A hash of names and parsed values, the same wherever the same columns are read."""
-        digest = hashlib.sha256()
-        for column in self.columns:
-            digest.update(column.name.encode() + b"\0")
-            if column.numbers is not None:
-                values = np.where(np.isnan(column.numbers), np.nan, column.numbers + 0.0)
-                digest.update(values.astype("<f8").tobytes())
-            elif column.texts is not None:
-                digest.update("\0".join("\1" if t is None else str(t) for t in column.texts).encode())
-        if self.weight is not None:
-            digest.update(f"weight {self.weight}".encode())
-        return digest.hexdigest()
+        """A hash of everything but the name: columns with their values, labels and levels, which rows of the file they are,
+        weights, what was turned. The same wherever the same columns are read and described."""
+        return digest_of(replace(self, name=""))
+
+    def contents(self) -> str:
+        """A hash of the columns' names and values alone."""
+        return digest_of([(column.name, column.numbers, column.texts) for column in self.columns])
 
 
 @dataclass(frozen=True)
 class Moments:
-    """A covariance matrix (p, p) from elsewhere, with its n, its divisor (n or n−1) and optional means (p,)."""
+    """A covariance matrix (p, p) from elsewhere, with its n, its divisor (n or n−1) and optional means (p,). `correlations`
+    without SDs have no divisor: they are analysed as they stand."""
 
     name: str
     names: tuple[str, ...]
@@ -102,12 +98,11 @@ class Moments:
     n: int
     divisor_offset: int = 1
     means: Array | None = None
+    correlations: bool = False
 
     def fingerprint(self) -> str:
-        """A hash of names, numbers and n."""
-        digest = hashlib.sha256("\0".join(self.names).encode())
-        digest.update(self.covariance.astype("<f8").tobytes() + f"{self.n}/{self.divisor_offset}".encode())
-        return digest.hexdigest()
+        """A hash of everything but the name: the variables, their covariances and means, n and divisor."""
+        return digest_of(replace(self, name=""))
 
 
 Source = DataSet | Moments

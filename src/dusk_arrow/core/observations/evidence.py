@@ -7,14 +7,15 @@ Each is a value of its own; a model of several groups has a tuple of them. All a
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.derived import Derived, derived_moments
@@ -27,8 +28,10 @@ from dusk_arrow.core.observations.missing import (
     patterns,
 )
 from dusk_arrow.core.observations.moments import (
+    answers_do_not_vary,
     complete_cases,
     covariance,
+    does_not_vary,
     fill_with_means,
     prepare_filled_products,
     prepare_pairs,
@@ -48,7 +51,8 @@ class Samples:
     """A batch of b samples: covariances (b, p, p), means (b, p) or None, and which of them can be used (b,).
 
     `patterns` holds the moments by pattern where answers are missing; `cases` gives the rows of one member, None where
-    there are none or where they are incomplete. `reference` (p, p) are the covariances of the sample that all come from.
+    there are none or where they are incomplete. `reference` (p, p) are the covariances of the sample that all come from. In
+    resamples `still` (b, p) says which columns do not vary; such a resample cannot be used.
     """
 
     covariances: Array
@@ -57,9 +61,15 @@ class Samples:
     reference: Array
     patterns: PatternMoments | None = None
     cases: Callable[[int], Array] | None = None
+    still: NDArray[np.bool_] | None = None
 
 
 Draw = Callable[[Array], Samples]
+
+
+def counted_still(samples: Samples) -> Array:
+    """In how many of the resamples each column (p,) does not vary."""
+    return np.zeros(samples.covariances.shape[-1]) if samples.still is None else samples.still.sum(axis=0)
 
 
 @dataclass(frozen=True)
@@ -139,8 +149,9 @@ class CompleteCases(_Rows):
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_covariances(products, counts, offset), resample_means(products, counts)
-            usable = np.ones(counts.shape[0], dtype=bool)
-            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts))
+            still = does_not_vary(covariances, means - self.means)
+            usable = np.logical_not(still.any(axis=1))
+            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts), still)
 
         return draw
 
@@ -149,7 +160,8 @@ class CompleteCases(_Rows):
 
         def draw(counts: Array) -> Samples:
             covariances, means = derived_moments(plain, self.derived, counts, offset)
-            return Samples(covariances, means, np.ones(counts.shape[0], dtype=bool), self.covariance)
+            still = does_not_vary(covariances, means - self.means)
+            return Samples(covariances, means, np.logical_not(still.any(axis=1)), self.covariance, still=still)
 
         return draw
 
@@ -181,8 +193,9 @@ class FilledCases(_Rows):
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_filled(products, counts, offset)
-            usable = np.ones(counts.shape[0], dtype=bool)
-            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts))
+            still = does_not_vary(covariances, means - self.means)
+            usable = np.logical_not(still.any(axis=1))
+            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts), still)
 
         return draw
 
@@ -205,6 +218,13 @@ class IncompleteCases:
         """The number of cases."""
         return int(self.values.shape[0])
 
+    @cached_property
+    def never_together(self) -> tuple[tuple[int, int], ...]:
+        """Pairs of columns that no case has both answers of: the answers say nothing of their covariance."""
+        masks = self.moments.masks.astype(int)
+        rows, columns = np.nonzero(np.tril(masks.T @ masks == 0))
+        return tuple(zip(columns.tolist(), rows.tolist(), strict=True))
+
     @property
     def multiplier(self) -> float:
         """N."""
@@ -225,10 +245,14 @@ class IncompleteCases:
         def draw(counts: Array) -> Samples:
             moments = pattern_moments(self.values, list(self.patterns), counts)
             b = counts.shape[0]
-            mean = np.broadcast_to(self.means, (b, *self.means.shape))
-            spread = np.broadcast_to(self.covariance, (b, *self.covariance.shape))
-            found = em_batch(moments, mean, spread, 1e-6, 300)
-            return Samples(found.covariance, found.mean, found.converged, self.covariance, moments)
+            means = np.broadcast_to(self.means, (b, *self.means.shape)).copy()
+            spreads = np.broadcast_to(self.covariance, (b, *self.covariance.shape)).copy()
+            still = answers_do_not_vary(self.values - self.means, counts)
+            usable = np.logical_not(still.any(axis=1))
+            own = np.flatnonzero(usable)  # the others have no moments to be found
+            found = em_batch(moments.take(own), means[own], spreads[own], 1e-6, 300)
+            means[own], spreads[own], usable[own] = found.mean, found.covariance, found.converged
+            return Samples(spreads, means, usable, self.covariance, moments, still=still)
 
         return draw
 
@@ -259,8 +283,9 @@ class PairwiseCases(_Rows):
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_pairs(products, counts, offset)
-            usable = np.asarray(np.isfinite(covariances).all(axis=(1, 2)))
-            return Samples(covariances, means, usable, self.covariance)
+            still = answers_do_not_vary(self.values - self.means, counts)
+            usable = np.asarray(np.isfinite(covariances).all(axis=(1, 2))) & ~still.any(axis=1)
+            return Samples(covariances, means, usable, self.covariance, still=still)
 
         return draw
 
@@ -282,18 +307,20 @@ def _repeated(values: Array, counts: Array) -> Callable[[int], Array]:
     return lambda at: np.repeat(values, counts[at].astype(int), axis=0)
 
 
+def never_together(evidence: Evidence) -> tuple[tuple[int, int], ...]:
+    """Pairs of columns whose covariance the evidence says nothing of."""
+    return evidence.never_together if isinstance(evidence, IncompleteCases) else ()
+
+
 def identity(evidence: Evidence, names: tuple[str, ...]) -> str:
-    """A hash of what is analysed: the columns by name, in any order, and the answers of the cases used, or the matrix
-    with its n."""
+    """A hash of what is analysed: the columns by name, in any order, and the answers of the cases used, or the matrix with
+    its means and its n."""
     order = sorted(range(len(names)), key=lambda i: names[i])
-    digest = hashlib.sha256("\0".join(names[i] for i in order).encode())
+    ordered = [names[i] for i in order]
     if isinstance(evidence, MatrixEvidence):
-        digest.update(evidence.covariance[np.ix_(order, order)].astype("<f8").tobytes())
-    else:
-        answers = evidence.answers[:, order] + 0.0
-        digest.update(np.where(np.isnan(answers), np.nan, answers).astype("<f8").tobytes())
-    digest.update(str(evidence.n).encode())
-    return digest.hexdigest()
+        means = None if evidence.means is None else evidence.means[order]
+        return digest_of(ordered, evidence.covariance[np.ix_(order, order)], means, evidence.n)
+    return digest_of(ordered, evidence.answers[:, order], evidence.n)
 
 
 def gather(
@@ -303,7 +330,8 @@ def gather(
     if isinstance(source, Moments):
         order = [source.names.index(name) for name in names]
         wanted = source.n if divisor == "n" else source.n - 1
-        matrix = source.covariance[np.ix_(order, order)] * (source.n - source.divisor_offset) / wanted
+        by = 1.0 if source.correlations else (source.n - source.divisor_offset) / wanted
+        matrix = source.covariance[np.ix_(order, order)] * by
         return MatrixEvidence(matrix, None if source.means is None else source.means[order], source.n, divisor)
     values = source.matrix(names)
     n_total, p = int(values.shape[0]), len(names)
@@ -332,6 +360,9 @@ def _incomplete(values: Array, n_total: int) -> Evidence:
     n, p = values.shape
     if n < 2 or np.isnan(values).all(axis=0).any():
         return CompleteCases(values, np.full((p, p), np.nan), np.full(p, np.nan), n_total)
+    still = answers_do_not_vary(values - np.nanmean(values, axis=0), np.ones((1, n)))[0]
+    if still.any():
+        return CompleteCases(values, np.diag(np.where(still, 0.0, 1.0)), np.full(p, np.nan), n_total)
     found, groups = em_moments(values), patterns(values)
     return IncompleteCases(
         values, tuple(groups), found.covariance, found.mean, n_total, found.converged, pattern_moments(values, groups)

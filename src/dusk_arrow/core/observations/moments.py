@@ -107,6 +107,29 @@ def resample_filled(prepared: Products, counts: Array, divisor_offset: int = 0) 
     return _symmetric(prepared, total / (n - divisor_offset)), prepared.centre + shift
 
 
+ROUNDING = 1e-12  # of the mean square about the sample's mean: a variance below it is none
+
+
+def does_not_vary(covariances: Array, shift: Array) -> NDArray[np.bool_]:
+    """Which columns (b, p) of resamples do not vary, from their covariances (b, p, p) and by how much (b, p) their means lie off
+    the sample's. A variance is what is left of a mean square, so it is compared with that: what is left by rounding is none."""
+    variance = np.diagonal(covariances, axis1=-2, axis2=-1)
+    result: NDArray[np.bool_] = ~(variance > ROUNDING * (variance + shift**2))
+    return result
+
+
+def answers_do_not_vary(values: Array, counts: Array) -> NDArray[np.bool_]:
+    """The same (b, p) for the answers that there are, from deviations (n, p) from the sample's means, nan where missing, and
+    counts per case (b, n)."""
+    there = ~np.isnan(values)
+    known = np.where(there, values, 0.0)
+    size = counts @ there
+    with np.errstate(invalid="ignore", divide="ignore"):
+        first, second = counts @ known / size, counts @ known**2 / size
+        result: NDArray[np.bool_] = ~(second - first**2 > ROUNDING * second)
+    return result
+
+
 @dataclass(frozen=True)
 class PairProducts:
     """What every pair of columns has in common, case by case (n, p(p+1)/2): whether both were given, the answers of one and

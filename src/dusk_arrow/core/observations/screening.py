@@ -101,8 +101,16 @@ def _determined(names: Sequence[str], covariance: Array) -> tuple[str, tuple[str
     return words, tuple(reversed(involved))
 
 
-def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Problem]:
-    """Problems that make a covariance matrix (p, p) unusable: too few cases, no variance, not positive definite."""
+def exact_relation(names: Sequence[str], correlation: Array) -> tuple[str, tuple[str, ...]] | None:
+    """The exact relation among columns with these correlations (p, p), in words, and the columns involved; None where there is none."""
+    if len(names) < 2 or positive_definite(correlation - SINGULAR * np.eye(len(names))):
+        return None
+    return _determined(names, correlation)
+
+
+def check_covariance(names: Sequence[str], covariance: Array, n: int, given: bool = False) -> list[Problem]:
+    """Problems that make a covariance matrix (p, p) unusable: too few cases, no variance, not positive definite. One that is
+    `given` from elsewhere, with an n that somebody wrote down, need not be singular where that n is small."""
     p = len(names)
     variances = np.diag(covariance)
     constant = [name for name, variance in zip(names, variances, strict=True) if not variance > 0]
@@ -114,13 +122,20 @@ def check_covariance(names: Sequence[str], covariance: Array, n: int) -> list[Pr
             f"{listed(constant)} {'does' if len(constant) == 1 else 'do'} not vary, so nothing can covary with it."
         )
         return [Problem("zero_variance", "error", message, tuple(constant))]
-    if n <= p:
+    if n <= p and not given:
         message = (
             f"{n} complete cases are too few for {p} columns: the covariance matrix is singular. Use fewer columns."
         )
         return [Problem("too_few_cases", "error", message, tuple(names))]
-    if not positive_definite(correlation_from(covariance) - SINGULAR * np.eye(p)):
-        words, involved = _determined(names, covariance)
+    relation = exact_relation(names, correlation_from(covariance))
+    if relation is not None:
+        words, involved = relation
         message = f"The covariance matrix is not positive definite: {words}."
         return [Problem("not_positive_definite", "error", message, involved)]
+    if n <= p:
+        message = (
+            f"{n} cases cannot be behind this matrix: with no more cases than its {p} variables it could not be inverted, and it can "
+            "be. Say how many cases there were."
+        )
+        return [Problem("too_few_cases", "error", message, tuple(names))]
     return []

@@ -30,13 +30,15 @@ class Chunk:
 
 
 class ChunkResult(NamedTuple):
-    """Figures of the resamples that converged (k, f), whether each solution is admissible (k,), how many failed, and the
-    statistics T (j,) of data transformed to the model, where those were asked for."""
+    """Figures of the resamples that converged (k, f), whether each solution is admissible (k,), how many failed, the
+    statistics T (j,) of data transformed to the model, where those were asked for, and of the failed ones in how many each
+    column (p,) did not vary."""
 
     figures: Array
     admissible: NDArray[np.bool_]
     failed: int
     statistics: Array
+    still: Array = np.zeros(0)
 
 
 def at_once(n: int, columns: int, slow: bool = False) -> int:

@@ -202,6 +202,7 @@ def _bootstrap_summary(found: Found) -> BootstrapSummaryPart | None:
         level=settings.level,
         interval=settings.interval,
         stopped=outcome.stopped,
+        no_variation=outcome.still,
     )
 
 

@@ -131,7 +131,7 @@ class EstimatesPart(Part):
 
 
 class BootstrapSummaryPart(Part):
-    """How the bootstrap went."""
+    """How the bootstrap went; `no_variation` has the columns that did not vary in some resamples, and in how many."""
 
     requested: int
     used: int
@@ -141,3 +141,4 @@ class BootstrapSummaryPart(Part):
     level: float
     interval: Headline
     stopped: bool = False
+    no_variation: dict[str, int] = {}

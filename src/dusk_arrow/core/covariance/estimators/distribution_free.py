@@ -12,9 +12,11 @@ from dusk_arrow.core.covariance.estimators.unweighted_least_squares import too_f
 from dusk_arrow.core.covariance.moment_layout import MomentLayout
 from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.robust import NEED_CASES, Errors
-from dusk_arrow.core.linear_algebra import Array, guarded_cholesky
+from dusk_arrow.core.linear_algebra import Array, correlation_from, guarded_cholesky, positive_definite
 from dusk_arrow.core.observations.evidence import Evidence, Samples
 from dusk_arrow.core.problems import Problem
+
+SINGULAR = 1e-9  # smallest eigenvalue of the moments' correlations: below it they depend on each other but for rounding
 
 
 class DistributionFree(Estimator):
@@ -30,7 +32,8 @@ class DistributionFree(Estimator):
             raise ValueError("distribution-free weights need complete cases")
         _, _, good = guarded_cholesky(samples.covariances)
         gamma = np.stack([layout.covariance_of_moments(samples.cases(i)) for i in range(len(samples.covariances))])
-        _, gamma, invertible = guarded_cholesky(gamma)
+        invertible = positive_definite(correlation_from(gamma) - SINGULAR * np.eye(gamma.shape[-1]))
+        gamma = np.where(invertible[:, None, None], gamma, np.eye(gamma.shape[-1]))
         moments = layout.vector(samples.covariances, samples.means)
         return DistributionFreeDiscrepancy(moments, np.linalg.inv(gamma)), good & invertible & samples.usable
 
