@@ -31,6 +31,7 @@ from dusk_arrow.core.specification.changes import (
     ReplaceIndicators,
     ReplaceText,
     SetAside,
+    SetControls,
     SetCovariance,
     SetMode,
     TakeBack,
@@ -304,3 +305,35 @@ def test_a_column_replaces_only_what_is_there_by_what_is_free(change: Change, wh
     """Otherwise an item of one construct would vanish, or one column would be counted twice."""
     with pytest.raises(ProblemError, match=why):
         apply(parse(TEXT), change)
+
+
+def test_controls_are_paths_with_a_role() -> None:
+    """Whoever controls for age wants it everywhere something is explained, also in what is drawn later, and nowhere else."""
+    text = "A shows in a1, a2, a3\nB shows in b1, b2, b3\nA leads to B\ncontrol age, years\ncontrol income for B"
+    model = read(parse(text))
+    assert model.controls == (("age", "B"), ("years", "B"), ("income", "B"))
+    assert model.paths[0] == ("A", "B")
+    assert set(model.paths) == {("A", "B"), *model.controls}
+    later = apply(parse(text), AddPath("B", "z"))
+    assert {("age", "z"), ("years", "z")} <= set(read(later).controls)
+    assert ("income", "z") not in read(later).paths
+    without = apply(later, RemovePath("age", "B"))
+    assert ("age", "B") not in read(without).paths
+    assert {("age", "z"), ("years", "B"), ("years", "z")} <= set(read(without).controls)
+    assert read(parse(write(without))) == read(without)
+
+
+def test_controls_are_chosen_once() -> None:
+    """Choosing controls anew takes the place of those before; a predictor that becomes one is no longer of interest itself."""
+    text = "A shows in a1, a2, a3\nA and age lead to y\ncontrol income"
+    chosen = apply(parse(text), SetControls(("age", "years")))
+    assert read(chosen).controls == (("age", "y"), ("years", "y"))
+    assert "income" not in write(chosen)
+    assert write(apply(chosen, SetControls(()))) == "A shows in a1, a2, a3\nA leads to y\n"
+    for name, what in (("A", "a construct"), ("a1", "an indicator of A")):
+        with pytest.raises(ProblemError, match=what):
+            apply(parse(text), SetControls((name,)))
+    codes = [p.code for p in check(parse("A shows in a1, a2, a3\ncontrol A, age"), ("a1", "a2", "a3", "age"))]
+    assert {"control_is_construct", "controls_nothing"} <= set(codes)
+    caused = check(parse("x, z lead to y\nz leads to x\ncontrol x"), ("x", "y", "z"))
+    assert "control_with_cause" in [p.code for p in caused]

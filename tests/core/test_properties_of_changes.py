@@ -28,6 +28,7 @@ from dusk_arrow.core.specification.changes import (
     RemovePath,
     Rename,
     SetAside,
+    SetControls,
     SetCovariance,
     SetMode,
     TakeBack,
@@ -48,6 +49,8 @@ C shows in c1, c2, c3
 A leads to B, C
 B leads to C        # the claim
 x leads to A
+control y, z
+control w for C
 call A > B first
 track twice = 2 * first
 a1 and b1 covary
@@ -78,6 +81,8 @@ def gesture(model: Model, rng: np.random.Generator) -> Change:
         MoveIndicator(item, one, two),
         RemoveIndicator(one, item),
         SetAside(one, item, "why not"),
+        SetControls(tuple(rng.choice(["x", "y", "z"], int(rng.integers(3))).tolist())),
+        RemovePath("y", one),
         TakeBack(one, item),
         MakeMarker(one, item),
         OrderIndicators(one, tuple(order)),

@@ -291,6 +291,10 @@ class Family(Protocol):
     def explain(self, fitted: Fitted) -> list[Problem]:
         """What is wrong with a solution, with repairs."""
 
+    def effect_draws(self, fitted: Fitted, draws: int, seed: int) -> tuple[Array, Array] | None:
+        """Effects (d, e), plain and standardized, at parameters drawn from what is known of the estimates' errors; None where
+        nothing is."""
+
     def prepare(self, task: Task) -> Any:
         """What is computed once for all resamples."""
 

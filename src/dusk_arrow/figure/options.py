@@ -3,28 +3,18 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from dusk_arrow.core.wording import coefficient, plain
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
-from dusk_arrow.results.document import Bootstrap, EffectPart, Interval, ParameterPart
+from dusk_arrow.results.document import EffectPart, ParameterPart, Reading, reading
 
 FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic", "d_uls", "d_g"]
 USUAL_FIT: tuple[FitFigure, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
 NARROWEST, WIDEST = 40.0, 400.0  # mm
 Place = Annotated[float, Field(ge=-20_000, le=20_000)]
-
-
-class Reading(NamedTuple):
-    """An estimate in the scale that is drawn: its value, the interval that decides (the bootstrap's headline, from the standard
-    error where none was run), its standard error, and its bootstrap."""
-
-    value: float | None
-    bounds: Interval | None
-    se: float | None
-    boot: Bootstrap | None
 
 
 def _chosen_fit(given: object) -> object:
@@ -74,12 +64,7 @@ class FigureOptions(BaseModel):
 
     def reading(self, part: ParameterPart | EffectPart) -> Reading:
         """A parameter or an effect, standardized or in its units."""
-        if self.standardized:
-            value, bounds = part.standardized, part.standardized_interval
-            se, boot = part.standardized_se, part.standardized_bootstrap
-        else:
-            value, bounds, se, boot = part.estimate, part.interval, part.se, part.bootstrap
-        return Reading(value, bounds, se, None) if boot is None else Reading(value, boot.headline, boot.se, boot)
+        return reading(part, self.standardized)
 
     def share(self, value: float | None) -> str:
         """R² and other figures that cannot exceed 1."""

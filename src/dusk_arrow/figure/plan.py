@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import cached_property
 
+from dusk_arrow.core.effects.mediation import excludes_zero
 from dusk_arrow.core.specification.model import Construct, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import p_words
@@ -33,11 +34,15 @@ def _said(parameter: ParameterPart | None, options: FigureOptions) -> tuple[str,
         return "–", ""
     read_as = options.reading(parameter)
     value = options.number(read_as.value)
-    p = parameter.p_value if read_as.boot is None else read_as.boot.p_value
+    p, boot = read_as.p_value, read_as.boot
     if options.beside == "stars":
+        if (
+            p is None and boot is not None
+        ):  # p belongs to the percentile interval; beside another one there is but one star
+            return value + "*" * excludes_zero(boot.headline), ""
         return value + next((stars for limit, stars in STARS if p is not None and p < limit), ""), ""
     if options.beside == "p":
-        return value, "" if p is None else options.p(p_words(p))
+        return value, "" if p is None else options.p(p_words(p, None if boot is None else boot.n_used))
     if options.beside == "se":
         return value, "" if read_as.se is None else f"({options.number(read_as.se)})"
     return value, options.range(read_as.bounds) if options.beside == "interval" else ""

@@ -13,11 +13,8 @@ from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import INTERVALS
-from dusk_arrow.figure.options import FigureOptions, Reading
-from dusk_arrow.results.document import EffectPart, ParameterPart, Results
+from dusk_arrow.results.document import EffectPart, ParameterPart, Reading, Results, reading
 from dusk_arrow.results.screening import Screening, screen
-
-STANDARDIZED, IN_UNITS = FigureOptions(), FigureOptions(standardized=False)
 
 
 @dataclass(frozen=True)
@@ -90,11 +87,11 @@ class Material:
 
     def standardized(self, part: ParameterPart | EffectPart) -> Reading:
         """An estimate with the interval and error that decide, standardized."""
-        return STANDARDIZED.reading(part)
+        return reading(part)
 
     def in_units(self, part: ParameterPart | EffectPart) -> Reading:
         """The same in units: this interval decides what is said of zero."""
-        return IN_UNITS.reading(part)
+        return reading(part, False)
 
     @property
     def against(self) -> list[str]:

@@ -11,6 +11,7 @@ import numpy as np
 
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Depth, Family, Fitted, NotFitted, SetUp
+from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.screening import ColumnSummary, summarise
 from dusk_arrow.core.problems import Problem, has_error
@@ -53,6 +54,18 @@ class Analysis:
     common_method: CommonMethod | None = None
     redundancy: tuple[Redundancy, ...] = ()
     scored: tuple[tuple[str, ColumnSummary], ...] | None = None
+    monte_carlo: MonteCarlo | None = None
+
+
+DRAWS = 20_000
+
+
+@dataclass(frozen=True)
+class MonteCarlo:
+    """Intervals (2, e) of the effects of a model without cases, plain and standardized, from draws of its estimates."""
+
+    plain: Array
+    standardized: Array
 
 
 class _EndedError(Exception):
@@ -119,7 +132,15 @@ def _analyse(
     problems += wrong_items(model, source, settings)
     redundancy = redundancies(fitted, model, source, settings)
     analysis = Analysis(
-        "estimated", specification, model, settings, source, tuple(problems), fitted, redundancy=redundancy
+        "estimated",
+        specification,
+        model,
+        settings,
+        source,
+        tuple(problems),
+        fitted,
+        redundancy=redundancy,
+        monte_carlo=_monte_carlo(family, fitted, source, settings),
     )
 
     def partly(outcome: BootstrapOutcome) -> None:
@@ -135,6 +156,18 @@ def _analyse(
         common_method=common_method(specification, source, settings),
         scored=described(fitted.scores, source),
     )
+
+
+def _monte_carlo(family: Family, fitted: Fitted, source: Source, settings: Settings) -> MonteCarlo | None:
+    """Where there are no cases to resample and something leads through something else."""
+    if not isinstance(source, Moments) or not any(effect.kind == "specific indirect" for effect in fitted.effects):
+        return None
+    drawn = family.effect_draws(fitted, DRAWS, settings.seed)
+    if drawn is None:
+        return None
+    shares = (0.5 - settings.level / 2, 0.5 + settings.level / 2)
+    plain, standardized = (np.nanquantile(values, shares, axis=0) for values in drawn)
+    return MonteCarlo(plain, standardized)
 
 
 def _with_bootstrap(analysis: Analysis, outcome: BootstrapOutcome) -> Analysis:

@@ -177,6 +177,9 @@ class CompositeFamily:
         plan, outcome = fitted.own
         return explain(plan, outcome)
 
+    def effect_draws(self, fitted: Fitted, draws: int, seed: int) -> None:
+        """Composites have no errors without a bootstrap."""
+
     def prepare(self, task: Task) -> PreparedTask:
         """Column products."""
         return prepare(task.own)

@@ -22,6 +22,7 @@ from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, figures
 from dusk_arrow.core.covariance.global_fit import assess_model, assess_scaled
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import modification_indices
+from dusk_arrow.core.covariance.monte_carlo import effect_draws
 from dusk_arrow.core.covariance.options import OPTIONS
 from dusk_arrow.core.covariance.quality import assess_quality
 from dusk_arrow.core.covariance.scores import score_weights
@@ -39,7 +40,7 @@ from dusk_arrow.core.family import (
     Task,
 )
 from dusk_arrow.core.figures import Figures
-from dusk_arrow.core.linear_algebra import correlation_from
+from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity, never_together
 from dusk_arrow.core.observations.screening import check_covariance
@@ -195,6 +196,12 @@ class CovarianceFamily:
         """Impossible values, weak or reversed indicators, constructs alike."""
         estimation: Estimation = fitted.own
         return explain(estimation.point, fitted.figures)
+
+    def effect_draws(self, fitted: Fitted, draws: int, seed: int) -> tuple[Array, Array] | None:
+        """From the joint normal distribution of the estimates."""
+        estimation: Estimation = fitted.own
+        plan = FigurePlan(estimation.model, fitted.effects)
+        return effect_draws(plan, estimation.point.theta, estimation.covariance, draws, seed)
 
     def prepare(self, task: Task) -> PreparedTask:
         """Column products and the metric at the full-sample estimate."""

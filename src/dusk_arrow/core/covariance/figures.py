@@ -142,7 +142,7 @@ def standardize(model: CompiledModel, values: Numbers, found: Spread) -> Numbers
     return result
 
 
-def _path_matrix(plan: FigurePlan, values: Numbers) -> Numbers:
+def path_matrix(plan: FigurePlan, values: Numbers) -> Numbers:
     """Only the paths of a batch of values (…, n) as a matrix over the nodes (…, m, m)."""
     m = len(plan.model.table.nodes)
     result = np.zeros((*values.shape[:-1], m, m), dtype=values.dtype)
@@ -196,13 +196,13 @@ def _from_values(plan: FigurePlan, theta: Numbers, found: Spread) -> Numbers:
     model, nodes = plan.model, plan.model.table.nodes
     values = all_values(model, theta)
     standardized = standardize(model, values, found)
-    paths = _path_matrix(plan, values)
+    paths = path_matrix(plan, values)
     named = {name: values[..., at] for name, at in model.table.names.items()}
     columns = (
         values,
         standardized,
         effect_values(plan.walks, paths),
-        effect_values(plan.walks, _path_matrix(plan, standardized)),
+        effect_values(plan.walks, path_matrix(plan, standardized)),
         tracked_values(dict(plan.tracked), named, nodes, paths),
         _explained(plan, found),
         *_reliability(plan, standardized, found),

@@ -29,6 +29,7 @@ from dusk_arrow.core.specification.changes import (
     ReplaceIndicators,
     ReplaceText,
     SetAside,
+    SetControls,
     SetCovariance,
     SetMode,
     TakeBack,
@@ -51,6 +52,7 @@ from dusk_arrow.core.specification.names import map_names, names_of
 from dusk_arrow.core.specification.sentences import parse, parse_line
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Controls,
     Covaries,
     Holds,
     Keeps,
@@ -104,8 +106,11 @@ def _merge(specification: Specification, name: str, into: str) -> Specification:
         raise refuse(
             "cannot_merge", f"{name} and {into} cannot be merged: they are not two constructs of one kind.", name
         )
-    paths = read(specification).paths
-    moved = [tuple(into if n == name else n for n in path) for path in paths if name in path]
+    model = read(specification)
+    paths = model.paths
+    moved = [
+        tuple(into if n == name else n for n in path) for path in paths if name in path and path not in model.controls
+    ]
     changes: list[Change] = [RemoveConstruct(name)]
     fresh = tuple(n for n in (*own.indicators, *(n for n, _ in own.aside)) if n not in other.everything)
     if fresh:
@@ -154,6 +159,26 @@ def _not_kept(specification: Specification, construct: str, indicator: str) -> S
     return edited(specification, edit)
 
 
+def _with_controls(specification: Specification, names: tuple[str, ...]) -> Specification:
+    """Controls of everything explained; what was said of them as predictors before goes, as they have that role now."""
+    model = read(specification)
+    for name in names:
+        if name in model.by_name or name in model.owner:
+            what = "a construct" if name in model.by_name else f"an indicator of {model.owner[name].name}"
+            raise refuse(
+                "control_is_construct", f"{name} is {what}; a control is an observed variable of its own.", name
+            )
+    kept = edited(specification, lambda s: [] if isinstance(s, Controls) else [s])
+
+    def edit(statement: Statement) -> list[Statement]:
+        if not isinstance(statement, Leads):
+            return [statement]
+        left = tuple(n for n in statement.sources if n not in names)
+        return [replace(statement, sources=left)] if left else []
+
+    return appended(edited(kept, edit), Controls(names)) if names else kept
+
+
 def apply(specification: Specification, change: Change) -> Specification:
     """The specification after a change. Raises ProblemError where the change makes no sense there."""
     match change:
@@ -177,7 +202,8 @@ def apply(specification: Specification, change: Change) -> Specification:
             )
         case DuplicateConstruct(name, to):
             owner = _construct(specification, name)
-            paths = [path for path in read(specification).paths if name in path]
+            model = read(specification)
+            paths = [path for path in model.paths if name in path and path not in model.controls]
             copied = [AddPath(to if a == name else a, to if b == name else b) for a, b in paths]
             return apply_all(specification, [AddConstruct(to, (), owner.mode), *copied])
         case AddConstruct(name, indicators, mode):
@@ -256,6 +282,8 @@ def apply(specification: Specification, change: Change) -> Specification:
             if (source, target) in read(specification).paths:
                 raise refuse("path_exists", f"There is already a path from {source} to {target}.", source, target)
             return appended(specification, Leads((source,), (target,)))
+        case SetControls(names):
+            return _with_controls(specification, tuple(dict.fromkeys(names)))
         case RemovePath(source, target):
             specification = without_targets(specification, lambda t: t == Arrow(source, target))
             return without_path(specification, source, target)

@@ -131,6 +131,14 @@ class AddPath:
 
 
 @dataclass(frozen=True)
+class SetControls:
+    """What is controlled for in everything that is explained, in the place of what was; none where there are no names."""
+
+    names: tuple[str, ...]
+    type: Literal["set_controls"] = "set_controls"
+
+
+@dataclass(frozen=True)
 class RemovePath:
     """A path and what is said of it goes."""
 
@@ -251,6 +259,7 @@ Change = (
     | SetAside
     | TakeBack
     | AddPath
+    | SetControls
     | RemovePath
     | RemoveObserved
     | SetCovariance
@@ -300,6 +309,8 @@ def words(change: Change) -> str:
             return f"{indicator} taken back into {construct}"
         case AddPath(source, target):
             return f"path {source} → {target}"
+        case SetControls(names):
+            return f"controls: {', '.join(names)}" if names else "no controls"
         case RemovePath(source, target):
             return f"path {source} → {target} removed"
         case RemoveObserved(name):

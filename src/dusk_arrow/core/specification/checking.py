@@ -21,6 +21,7 @@ from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
     Calls,
+    Controls,
     Covaries,
     Holds,
     InterceptOf,
@@ -138,6 +139,7 @@ def _relations(specification: Specification, model: Model, columns: Sequence[str
                     Repair(f"Remove {name} from {owned[name].name}", RemoveIndicator(owned[name].name, name)),
                 )
                 found.append(Problem("indicator_in_path", "error", message, (name, owned[name].name), repairs))
+    found += _controls(specification, model)
     for statement in specification.statements:
         if isinstance(statement, Leads):
             doubled = [
@@ -173,6 +175,26 @@ def _relations(specification: Specification, model: Model, columns: Sequence[str
         if isinstance(statement, Covaries) and len(set(statement.names)) < 2:
             message = "A covariance needs two different names; a variance is named with “variance of”."
             found.append(Problem("covariance_with_itself", "error", message, tuple(statement.names)))
+    return found
+
+
+def _controls(specification: Specification, model: Model) -> list[Problem]:
+    """Controls that are constructs, that something leads to, or that are not controls of anything yet."""
+    found: list[Problem] = []
+    stated = [name for s in specification.statements if isinstance(s, Controls) for name in s.names]
+    outcomes = {target for _, target in model.paths}
+    for name in dict.fromkeys(stated):
+        if name in model.by_name:
+            message = f"{name} is a construct, and a control is an observed variable. Say that it leads to what it leads to instead."
+            found.append(Problem("control_is_construct", "error", message, (name,)))
+        elif name in outcomes:
+            message = (
+                f"{name} is controlled for, but something leads to it; then it is a mediator rather than a control."
+            )
+            found.append(Problem("control_with_cause", "warning", message, (name,)))
+        if name not in model.control_names:
+            message = f"{name} controls nothing yet: no variable has an incoming path."
+            found.append(Problem("controls_nothing", "note", message, (name,)))
     return found
 
 

@@ -7,12 +7,13 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.core.specification.model import canonical
+from dusk_arrow.core.specification.model import canonical, read
 from dusk_arrow.core.specification.names import map_names
 from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
     Calls,
+    Controls,
     Covaries,
     Expects,
     Holds,
@@ -137,6 +138,9 @@ def forgotten(specification: Specification, name: str) -> Specification:
             case Leads(sources, targets):
                 left = tuple(n for n in sources if n != name), tuple(n for n in targets if n != name)
                 return [Leads(*left)] if all(left) else []
+            case Controls(names, targets):
+                kept, ends = tuple(n for n in names if n != name), tuple(n for n in targets if n != name)
+                return [Controls(kept, ends)] if kept and bool(ends) == bool(targets) else []
             case Covaries(names, free):
                 kept = tuple(n for n in names if n != name)
                 return [Covaries(kept, free)] if len(kept) > 1 else []
@@ -175,14 +179,23 @@ def taken_back(specification: Specification, construct: str, indicator: str) -> 
 
 def without_path(specification: Specification, source: str, target: str) -> Specification:
     """The specification without one path; the others of its sentence stay."""
+    model = read(specification)
 
     def edit(statement: Statement) -> list[Statement]:
+        if isinstance(statement, Controls) and source in statement.names:
+            targets = statement.targets or tuple(end for name, end in model.controls if name == source)
+            if target not in targets:
+                return [statement]
+            rest = tuple(n for n in statement.names if n != source)
+            left = tuple(n for n in targets if n != target)
+            pieces: list[Statement] = [Controls(rest, statement.targets)] if rest else []
+            return [*pieces, Controls((source,), left)] if left else pieces
         if not isinstance(statement, Leads) or source not in statement.sources or target not in statement.targets:
             return [statement]
         rest = tuple(n for n in statement.sources if n != source)
         others = tuple(n for n in statement.targets if n != target)
-        pieces = [Leads(rest, statement.targets)] if rest else []
-        return [*pieces, Leads((source,), others)] if others else list(pieces)
+        parts: list[Statement] = [Leads(rest, statement.targets)] if rest else []
+        return [*parts, Leads((source,), others)] if others else parts
 
     return edited(specification, edit)
 

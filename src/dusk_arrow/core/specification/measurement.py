@@ -6,6 +6,7 @@ from dusk_arrow.core.specification.editing import edited, forgotten, without_tar
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import (
     Arrow,
+    Controls,
     Covaries,
     Expects,
     Leads,
@@ -39,7 +40,7 @@ def measurement_only(specification: Specification, composites: bool = False) -> 
 
     def edit(statement: Statement) -> list[Statement]:
         match statement:
-            case Leads() | Moderates() | Expects():
+            case Leads() | Controls() | Moderates() | Expects():
                 return []
             case Covaries(names, False) if constructs & set(names):
                 return []

@@ -11,6 +11,7 @@ from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
     Calls,
+    Controls,
     Covaries,
     Expects,
     Expression,
@@ -67,6 +68,12 @@ class Model:
     matches: tuple[tuple[Target | Reference, ...], ...] = ()
     tracked: dict[str, tuple[str, ...] | Expression] = field(default_factory=dict)
     expectations: tuple[Expects, ...] = ()
+    controls: tuple[tuple[str, str], ...] = ()  # those of the paths whose source has that role
+
+    @property
+    def control_names(self) -> tuple[str, ...]:
+        """What is controlled for, in order of mention."""
+        return tuple(dict.fromkeys(name for name, _ in self.controls))
 
     @property
     def by_name(self) -> dict[str, Construct]:
@@ -122,6 +129,18 @@ def _pairs(statement: Covaries) -> list[tuple[str, str]]:
     return [(a, b) if a <= b else (b, a) for a, b in combinations(names, 2)]
 
 
+def _controlled(statements: list[Controls], paths: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    """The paths of controls; without targets they lead to everything that something else leads to."""
+    names = {name for statement in statements for name in statement.names}
+    outcomes = dict.fromkeys(target for source, target in paths if target not in names and source not in names)
+    outcomes |= dict.fromkeys(target for statement in statements for target in statement.targets)
+    return tuple(
+        dict.fromkeys(
+            (name, target) for s in statements for name in s.names for target in (s.targets or tuple(outcomes))
+        )
+    )
+
+
 def touches(target: Target, names: set[str]) -> bool:
     """Whether a parameter involves any of some names."""
     return not names.isdisjoint(vars(target).values())
@@ -150,6 +169,7 @@ def read(specification: Specification) -> Model:
     matches: list[tuple[Target | Reference, ...]] = []
     tracked: dict[str, tuple[str, ...] | Expression] = {}
     expectations: list[Expects] = []
+    controls: list[Controls] = []
     statements = specification.statements
     for statement in statements:
         match statement:
@@ -159,6 +179,8 @@ def read(specification: Specification) -> Model:
                 constructs.setdefault(name, Construct(name, "formative", tuple(dict.fromkeys(indicators))))
             case Leads(sources, targets):
                 paths.update({(source, end): None for source in sources for end in targets})
+            case Controls():
+                controls.append(statement)
             case Covaries(_, True):
                 free.update(dict.fromkeys(_pairs(statement)))
             case Covaries(_, False):
@@ -213,9 +235,10 @@ def read(specification: Specification) -> Model:
                 paths.setdefault(arrow)
         elif isinstance(target, Pair) and (target.first, target.second) not in free:
             closed.pop((target.first, target.second), None)
+    controlled = _controlled(controls, tuple(paths))
     return Model(
         tuple(constructs.values()),
-        tuple(paths),
+        tuple(dict.fromkeys((*paths, *controlled))),
         tuple(free),
         tuple(closed),
         tuple(moderations),
@@ -226,4 +249,5 @@ def read(specification: Specification) -> Model:
         tuple(matches),
         tracked,
         tuple(expectations),
+        controlled,
     )

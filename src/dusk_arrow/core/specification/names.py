@@ -9,6 +9,7 @@ from dusk_arrow.core.specification.statements import (
     Arrow,
     Begins,
     Calls,
+    Controls,
     Covaries,
     Expects,
     Holds,
@@ -53,6 +54,8 @@ def map_names(statement: Statement, rename: Callable[[str], str]) -> Statement:
             return replace(statement, construct=rename(name), indicators=many(indicators))
         case Leads(sources, targets):
             return Leads(many(sources), many(targets))
+        case Controls(names, targets):
+            return Controls(many(names), many(targets))
         case Covaries(names, free):
             return Covaries(many(names), free)
         case Moderates(moderator, path):

@@ -15,6 +15,7 @@ from dusk_arrow.core.specification.statements import (
     Begins,
     Binary,
     Calls,
+    Controls,
     Covaries,
     Expects,
     Expression,
@@ -202,6 +203,12 @@ def _leads(scanner: Scanner) -> Statement:
     return Leads(sources, _list(scanner))
 
 
+def _controls(scanner: Scanner) -> Statement:
+    scanner.need_keyword("control")
+    names = _list(scanner)
+    return Controls(names, _list(scanner) if scanner.keyword("for") else ())
+
+
 def _covaries(scanner: Scanner) -> Statement:
     names = _list(scanner)
     if scanner.keyword("covary"):
@@ -306,6 +313,7 @@ READERS = (
     _shows,
     _made_of,
     _leads,
+    _controls,
     _covaries,
     _moderates,
     _holds,
@@ -321,6 +329,7 @@ READERS = (
 
 
 EXAMPLES = {
+    "control": "control age, tenure for Persistence",
     "hold": "hold Training > Efficacy at 0",
     "release": "release intercept of Level",
     "begin": "begin Training > Efficacy at 0.4",

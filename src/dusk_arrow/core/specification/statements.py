@@ -112,6 +112,15 @@ class Leads:
 
 
 @dataclass(frozen=True)
+class Controls:
+    """`control age, tenure for Persistence`: paths from observed variables that are not of interest themselves; without targets,
+    to every variable that has an incoming path."""
+
+    names: tuple[str, ...]
+    targets: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Covaries:
     """`a and b covary` (or `do not covary`): all pairs of the names."""
 
@@ -204,6 +213,7 @@ Statement = (
     Shows
     | MadeOf
     | Leads
+    | Controls
     | Covaries
     | Moderates
     | Holds

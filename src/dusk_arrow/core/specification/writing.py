@@ -10,6 +10,7 @@ from dusk_arrow.core.specification.statements import (
     Begins,
     Binary,
     Calls,
+    Controls,
     Covaries,
     Expects,
     Expression,
@@ -50,6 +51,8 @@ KEYWORDS = frozenset(
         "and",
         "do",
         "not",
+        "control",
+        "for",
         "covary",
         "moderates",
         "moderate",
@@ -152,6 +155,8 @@ def statement_text(statement: Statement) -> str:
         case Leads(sources, targets):
             verb = "leads" if len(sources) == 1 else "lead"
             return f"{_joined(sources)} {verb} to {_listed(targets)}"
+        case Controls(names, targets):
+            return f"control {_listed(names)}" + (f" for {_listed(targets)}" if targets else "")
         case Covaries(names, free):
             return f"{_joined(names)} {'covary' if free else 'do not covary'}"
         case Moderates(moderator, path):

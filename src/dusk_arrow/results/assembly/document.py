@@ -10,7 +10,7 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.results.analysis import Analysis
+from dusk_arrow.results.analysis import DRAWS, Analysis
 from dusk_arrow.results.assembly import estimates, quality
 from dusk_arrow.results.assembly.summaries import Found, found_of
 from dusk_arrow.results.convert import descriptives_part, matrix_part, number, problem_part
@@ -24,6 +24,7 @@ from dusk_arrow.results.document import (
     ImportancePart,
     MeasurementFitPart,
     MomentsPart,
+    MonteCarloPart,
     PredictedIndicator,
     PredictionPart,
     Quantiles,
@@ -206,6 +207,12 @@ def _bootstrap_summary(found: Found) -> BootstrapSummaryPart | None:
     )
 
 
+def _monte_carlo(found: Found) -> MonteCarloPart | None:
+    if found.monte_carlo is None:
+        return None
+    return MonteCarloPart(draws=DRAWS, seed=found.settings.seed, level=found.settings.level)
+
+
 def assemble(analysis: Analysis) -> Results:
     """The document, in every case: what could not be computed is null and the problems say why."""
     settings, found = analysis.settings, found_of(analysis)
@@ -244,6 +251,7 @@ def assemble(analysis: Analysis) -> Results:
             "quality": quality.quality_part(found, analysis.redundancy),
             "modification": estimates.modifications(found),
             "bootstrap_summary": _bootstrap_summary(found),
+            "monte_carlo": _monte_carlo(found),
             "bootstrap_figures": quality.bootstrapped(found),
             "scores": _scores(found, analysis),
             "estimates": estimates.estimates(found),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.special import ndtr
 
-from dusk_arrow.core.effects.mediation import classify, excludes_zero
+from dusk_arrow.core.effects.mediation import Single, classify, excludes_zero
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Parameter
 from dusk_arrow.core.figures import FigureKey, FigureName
@@ -41,8 +41,11 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
         own = None if standardized_boot is None else standardized_boot.se
     standardized_se = own if own and own > NOTHING else None
     standardized_interval = found.interval(standardized, standardized_se)
+    standardized_p = None
     if standardized is not None and by_bootstrap and standardized_boot is not None:
-        standardized_interval = standardized_boot.headline
+        standardized_interval, standardized_p = standardized_boot.headline, standardized_boot.p_value
+    elif standardized is not None and standardized_se:
+        standardized_p = float(2 * ndtr(-abs(standardized / standardized_se)))
     return ParameterPart(
         kind=key.kind,
         from_=key.source,
@@ -59,6 +62,7 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
         interval=drawn.headline if drawn is not None else found.interval(value, se),
         standardized=standardized,
         standardized_se=standardized_se,
+        standardized_p_value=standardized_p,
         standardized_interval=standardized_interval,
         bootstrap=boot,
         standardized_bootstrap=standardized_boot,
@@ -70,23 +74,19 @@ def parameters(found: Found) -> list[ParameterPart]:
     return [_parameter(found, parameter) for parameter in found.fitted.parameters]
 
 
-def _shares(found: Found) -> list[float | None]:
-    """Each effect's share of its pair's total; None unless all parts of the pair point the same way and the total's
-    bootstrap interval excludes zero."""
+def _shares(found: Found, kinds: list[MediationPart]) -> list[float | None]:
+    """Each effect's share of its pair's total, where there is mediation; None unless all parts of the pair point the same way."""
     effects, values = found.fitted.effects, found.fitted.figures.of("effect").tolist()
     parts: dict[tuple[str, str], list[float]] = {}
     totals: dict[tuple[str, str], float] = {}
-    certain: set[tuple[str, str]] = set()
     for effect, value in zip(effects, values, strict=True):
         pair = (effect.source, effect.target)
         if effect.kind in ("direct", "specific indirect"):
             parts.setdefault(pair, []).append(value)
         elif effect.kind == "total":
             totals[pair] = value
-            boot = found.drawn("effect", effect)
-            if boot is not None and excludes_zero(boot.headline):
-                certain.add(pair)
-    shared = {pair for pair in certain if len(parts.get(pair, [])) > 1 and len({np.sign(v) for v in parts[pair]}) == 1}
+    certain = {(kind.from_, kind.to) for kind in kinds if kind.share_mediated is not None}
+    shared = {pair for pair in certain if len({np.sign(v) for v in parts[pair]}) == 1}
     pairs = [(effect.source, effect.target) for effect in effects]
     return [value / totals[pair] if pair in shared else None for pair, value in zip(pairs, values, strict=True)]
 
@@ -94,7 +94,7 @@ def _shares(found: Found) -> list[float | None]:
 def effects(found: Found) -> list[EffectPart]:
     """Every effect, plain and standardized."""
     parts = []
-    columns = (*found.columns("effect"), *found.columns("standardized_effect"), _shares(found))
+    columns = (*found.columns("effect"), *found.columns("standardized_effect"), _shares(found, mediation(found)))
     for effect, value, se, standardized, standardized_se, share in zip(found.fitted.effects, *columns, strict=True):
         assert value is not None
         parts.append(
@@ -111,6 +111,8 @@ def effects(found: Found) -> list[EffectPart]:
                 standardized_interval=found.interval(standardized, standardized_se),
                 bootstrap=found.drawn("effect", effect),
                 standardized_bootstrap=found.drawn("standardized_effect", effect),
+                monte_carlo=found.by_draws(effect, False),
+                standardized_monte_carlo=found.by_draws(effect, True),
                 share_of_total=share,
                 distribution=_histogram(found, "effect", effect),
                 standardized_distribution=_histogram(found, "standardized_effect", effect),
@@ -154,17 +156,23 @@ def mediation(found: Found) -> list[MediationPart]:
 def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect]) -> MediationPart:
     source, target = effect.source, effect.target
     direct_effect, total_effect = known.get((source, target, "direct")), known[source, target, "total"]
-    indirect, total = found.drawn("effect", effect), found.drawn("effect", total_effect)
-    direct = None if direct_effect is None else found.drawn("effect", direct_effect)
-    if indirect is None or (direct_effect is not None and direct is None):
-        reason = "bootstrap the model first: the kind is decided by bootstrap intervals"
+    indirect, total = found.decides(effect), found.decides(total_effect)
+    direct = None if direct_effect is None else found.decides(direct_effect)
+    if indirect is None:
+        decided = found.outcome is not None or found.monte_carlo is not None
+        held = "all of it is held, so there is nothing to decide"
+        reason = held if decided else "bootstrap the model first: the kind is decided by bootstrap intervals"
         return MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None)
+    routes = [e for e in found.fitted.effects if (e.source, e.target, e.kind) == (source, target, "specific indirect")]
+    bounds = [(route, found.decides(route)) for route in routes]
+    singles = [Single(tuple(route.via or ()), interval) for route, interval in bounds if interval is not None]
     kind = classify(
-        0.0 if direct_effect is None else found.value("effect", direct_effect) or 0.0,
-        None if direct is None else direct.headline,
-        found.value("effect", effect) or 0.0,
-        indirect.headline,
-        None if total is None else total.headline,
+        0.0 if direct_effect is None else found.value("standardized_effect", direct_effect) or 0.0,
+        direct,
+        found.value("standardized_effect", effect) or 0.0,
+        indirect,
+        total,
+        singles if len(routes) > 1 else (),
     )
     shares = {} if kind.share_mediated is None or found.outcome is None else found.outcome.shares
     return MediationPart(
@@ -173,6 +181,7 @@ def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect
         kind=kind.kind,
         reason=kind.reason,
         share_mediated=kind.share_mediated,
+        clear_routes=[[source, *one.through, target] for one in singles if excludes_zero(one.interval)],
         share_bootstrap=bootstrap_part(shares.get((source, target)), found.settings.interval),
     )
 

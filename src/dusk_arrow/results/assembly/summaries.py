@@ -10,7 +10,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Fitted
 from dusk_arrow.core.figures import FigureKey, FigureName
 from dusk_arrow.core.parameter_key import ParameterKey
-from dusk_arrow.results.analysis import Analysis
+from dusk_arrow.results.analysis import Analysis, MonteCarlo
 from dusk_arrow.results.bootstrapping import BootstrapOutcome
 from dusk_arrow.results.convert import bootstrap_part, number
 from dusk_arrow.results.document import Bootstrap, Interval
@@ -23,6 +23,7 @@ class Found(NamedTuple):
     fitted: Fitted
     outcome: BootstrapOutcome | None
     settings: Settings
+    monte_carlo: MonteCarlo | None = None
 
     def value(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float | None:
         """The figure of the sample."""
@@ -47,6 +48,19 @@ class Found(NamedTuple):
         summary = self.outcome.summaries.get(FigureKey(figure, first))  # type: ignore[arg-type]
         return bootstrap_part(summary, self.settings.interval)
 
+    def by_draws(self, effect: Effect, standardized: bool) -> Interval | None:
+        """An effect's Monte-Carlo interval, where there are no cases; None of what does not vary."""
+        if self.monte_carlo is None:
+            return None
+        bounds = self.monte_carlo.standardized if standardized else self.monte_carlo.plain
+        low, high = bounds[:, self.fitted.effects.index(effect)].tolist()
+        return (low, high) if high > low else None
+
+    def decides(self, effect: Effect) -> Interval | None:
+        """The interval by which an effect is judged, standardized as it is printed: the bootstrap's headline, of a matrix by draws."""
+        drawn = self.drawn("standardized_effect", effect)
+        return drawn.headline if drawn is not None else self.by_draws(effect, True)
+
     def interval(self, value: float | None, se: float | None) -> Interval | None:
         """Value ± so many standard errors."""
         if value is None or se is None:
@@ -57,4 +71,8 @@ class Found(NamedTuple):
 
 def found_of(analysis: Analysis) -> Found | None:
     """What was found, None where nothing was estimated."""
-    return None if analysis.fitted is None else Found(analysis.fitted, analysis.bootstrap, analysis.settings)
+    return (
+        None
+        if analysis.fitted is None
+        else Found(analysis.fitted, analysis.bootstrap, analysis.settings, analysis.monte_carlo)
+    )

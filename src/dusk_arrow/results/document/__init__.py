@@ -25,9 +25,12 @@ from dusk_arrow.results.document.estimates import (
     HistogramPart,
     HypothesisPart,
     MediationPart,
+    MonteCarloPart,
     ParameterPart,
+    Reading,
     RouteDifferencePart,
     TrackedPart,
+    reading,
     standardized_headline,
 )
 from dusk_arrow.results.document.fit import (
@@ -87,6 +90,7 @@ __all__ = [
     "MediationPart",
     "ModificationPart",
     "MomentsPart",
+    "MonteCarloPart",
     "ParameterPart",
     "Part",
     "PlacePart",
@@ -95,6 +99,7 @@ __all__ = [
     "ProblemPart",
     "QualityPart",
     "Quantiles",
+    "Reading",
     "RedundancyPart",
     "ReferencePart",
     "RepairPart",
@@ -107,5 +112,6 @@ __all__ = [
     "TrackedPart",
     "WhatIfPart",
     "headline_of",
+    "reading",
     "standardized_headline",
 ]

@@ -10,6 +10,7 @@ from dusk_arrow.results.document.estimates import (
     FSquaredPart,
     HypothesisPart,
     MediationPart,
+    MonteCarloPart,
     ParameterPart,
     RouteDifferencePart,
     TrackedPart,
@@ -50,6 +51,7 @@ class Results(Part):
     quality: QualityPart | None = None
     modification: list[ModificationPart] = []
     bootstrap_summary: BootstrapSummaryPart | None = None
+    monte_carlo: MonteCarloPart | None = None
     bootstrap_figures: dict[str, Bootstrap | None] = {}
     scores: ScoresPart | None = None
     estimates: EstimatesPart | None = None
