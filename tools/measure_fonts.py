@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import string
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -107,6 +108,20 @@ def other_letters(face: str, target: Path) -> None:
     font.save(target)
 
 
+def slanted(target: Path) -> None:
+    """Latin letters alone, in italics, for symbols."""
+    font = TTFont(FONTS / "@fontsource-variable/source-sans-3/files/source-sans-3-latin-wght-italic.woff2")
+    instantiateVariableFont(font, {"wght": 400}, inplace=True)
+    options = Options()
+    options.layout_features = []
+    options.hinting = False
+    subsetter = Subsetter(options)
+    subsetter.populate(unicodes=[ord(letter) for letter in string.ascii_letters])
+    subsetter.subset(font)
+    font.flavor = None
+    font.save(target)
+
+
 if __name__ == "__main__":
     FOLDER = ROOT / "src/dusk_arrow/figure/fonts"
     whole_face("sans", "Source Sans 3", FOLDER / "source-sans-3-400.ttf")
@@ -116,6 +131,7 @@ if __name__ == "__main__":
             whole_face(face, family, FOLDER / f"{name}-{weight}.ttf")
             web = f"{name}-latin-{weight}-normal.woff2"
             shutil.copy(FONTS / f"@fontsource/{name}/files/{web}", FOLDER / web)
+    slanted(FOLDER / "source-sans-3-400-italic.ttf")
     other_letters("DejaVuSans", FOLDER / "dejavu-sans.ttf")
     other_letters("DejaVuSans-Bold", FOLDER / "dejavu-sans-bold.ttf")
     result = {face: widths(*where) for face, where in FACES.items()}

@@ -9,7 +9,7 @@ from dusk_arrow.core.covariance.admissibility import admissible, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
 from dusk_arrow.core.covariance.figures import FigurePlan, figures, model_figures
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
-from dusk_arrow.core.effects.mediation import classify, excludes_zero
+from dusk_arrow.core.effects.mediation import Single, classify, excludes_zero
 from dusk_arrow.core.effects.routes import list_effects, routes
 from dusk_arrow.core.observations.moments import prepare_products, resample_covariances
 from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
@@ -89,16 +89,33 @@ def test_reliability_has_its_closed_form() -> None:
         (0.3, (0.1, 0.5), 0.2, (0.1, 0.3), None, "complementary", None),
         (-0.3, (-0.5, -0.1), 0.2, (0.1, 0.3), (-0.4, -0.1), "competitive", None),
         (0.05, (-0.1, 0.2), 0.2, (0.1, 0.3), (0.1, 0.4), "indirect-only", 0.8),
-        (0.0, None, 0.2, (0.1, 0.3), (0.1, 0.3), "indirect-only", None),
-        (0.3, (0.1, 0.5), 0.01, (-0.1, 0.1), (0.1, 0.5), "direct-only", 0.01 / 0.31),
+        (0.0, None, 0.2, (0.1, 0.3), (0.1, 0.3), None, None),
+        (0.0, None, 0.2, (-0.1, 0.3), (-0.1, 0.3), None, None),
+        (0.3, (0.1, 0.5), 0.01, (-0.1, 0.1), (0.1, 0.5), "direct-only", None),
         (0.1, (-0.1, 0.3), 0.0, (-0.1, 0.1), (-0.2, 0.4), "none", None),
     ],
 )
 def test_kinds_of_mediation(direct, direct_interval, indirect, indirect_interval, total, kind, share) -> None:  # type: ignore[no-untyped-def]
-    """Zhao, Lynch & Chen's five kinds; a share only where both parts point one way and the total is not perhaps zero."""
+    """Zhao, Lynch & Chen's five kinds, where the direct effect was tested; a share only of a mediation whose parts point one way
+    and whose total is not perhaps zero."""
     found = classify(direct, direct_interval, indirect, indirect_interval, total)
     assert found.kind == kind
     assert found.share_mediated == (None if share is None else pytest.approx(share))
+    assert ("direct effect not tested" in found.reason) == (direct_interval is None)
+
+
+def test_single_routes_are_told_where_the_total_hides_them() -> None:
+    """Two routes that cancel out are no “none”: a paper that says so has overlooked both."""
+    routes = [Single(("a",), (0.1, 0.3)), Single(("b",), (-0.3, -0.1)), Single(("c",), (-0.1, 0.1))]
+    found = classify(0.0, (-0.1, 0.1), 0.0, (-0.1, 0.1), (-0.2, 0.2), routes)
+    assert found.kind == "none"
+    assert found.reason.startswith("the direct effect and the total indirect effect both include zero")
+    assert "the route through a and the route through b exclude zero each, but point opposite ways" in found.reason
+    one = classify(0.3, (0.1, 0.5), 0.1, (-0.1, 0.3), (0.1, 0.5), routes[:1] + routes[2:])
+    assert one.kind == "direct-only"
+    assert one.reason.endswith("yet the route through a excludes zero")
+    clear = classify(0.3, (0.1, 0.5), 0.2, (0.1, 0.3), (0.1, 0.5), routes)
+    assert "route through" not in clear.reason
 
 
 def rows_of(text: str, seed: int, n: int = 150) -> tuple[np.ndarray, ParameterTable]:

@@ -94,7 +94,7 @@ def test_fit_is_judged_by_the_cut_offs_in_force() -> None:
         found = table(material(results, demo_data("river_wardens"), criteria), "fit")
         for key in ("cfi", "tli", "rmsea", "srmr", "gfi", "nfi"):
             line = row(found, criteria.by_key[key].label)
-            assert line.cells[1] == Number(getattr(results.fit, key), "share", 3)
+            assert (line.cells[1].value, line.cells[1].decimals) == (getattr(results.fit, key), 3)  # type: ignore[union-attr]
             assert line.cells[4] == criteria.judge(key, getattr(results.fit, key))
             assert line.cells[5] == criteria.by_key[key].cut_off_source
         assert criteria.words in found.notes[0]
@@ -109,9 +109,10 @@ def test_fit_of_composites_stands_beside_what_chance_would_do() -> None:
     for label, key in (("SRMR", "srmr"), ("d_ULS", "d_uls"), ("d_G", "d_g")):
         cells = row(found, label).cells
         assert [cells[1].value, cells[2].value] == [getattr(drawn.fit, key), getattr(drawn.fit.reference, key).q95]  # type: ignore[union-attr]
+        assert cells[3] == ("below it" if cells[1].value <= cells[2].value else "beyond it")  # type: ignore[union-attr, operator]
     bare = drawn.model_copy(update={"fit": drawn.fit.model_copy(update={"reference": None})})
     plain = table(material(bare, demo_data("river_wardens"), sheet("usual")), "fit")
-    assert len(plain.columns) == len(found.columns) - 1 == len(plain.rows[0].cells)
+    assert len(plain.columns) == len(found.columns) - 2 == len(plain.rows[0].cells)
 
 
 def test_effects_hold_every_route_and_say_what_their_interval_says() -> None:
@@ -128,7 +129,7 @@ def test_effects_hold_every_route_and_say_what_their_interval_says() -> None:
 def test_what_was_set_aside_keeps_its_reason_and_is_counted() -> None:
     """A removal without its reason cannot be defended; one that is not counted is hidden."""
     found = table(wardens(), "set_aside")
-    assert found.rows[0].cells == ("ef5", "Efficacy", estimated().data.labels["ef5"], "it says two things")  # type: ignore[union-attr]
+    assert found.rows[0].cells == ("ef5", "item of Efficacy", estimated().data.labels["ef5"], "it says two things")  # type: ignore[union-attr]
     assert len(found.rows) == 1, "not once as an item and once more as a change"
     assert found.notes[0].startswith("1 change on the way")
     assert (

@@ -106,15 +106,23 @@ def test_hypotheses_are_answered_by_the_interval_that_decides() -> None:
     """A path has an answer by its standard error; a route waits for a bootstrap, and says so."""
     before, after = assemble(analysed()), assemble(analysed(bootstrap=400))
     assert [h.answer is None for h in before.hypotheses] == [True, False, False]
-    assert "no answer without a bootstrap" in before.hypotheses[0].sentence
+    assert before.hypotheses[0].sentence.endswith("): that takes a bootstrap.")
     assert [h.label for h in after.hypotheses] == ["H1", "Expectation 2", "H3"]
     for h in after.hypotheses:
         effect = next(e for e in after.effects if e.via is not None and [e.from_, *e.via, e.to] == h.route)
         assert effect.bootstrap is not None
-        assert h.interval == effect.bootstrap.headline
-        assert h.answer == answer(h.sign, effect.bootstrap.headline)
+        assert effect.standardized_bootstrap is not None
+        assert (h.interval, h.standardized_interval) == (
+            effect.bootstrap.headline,
+            effect.standardized_bootstrap.headline,
+        )
+        assert h.answer == answer(h.sign, effect.standardized_bootstrap.headline), "by the interval that is printed"
         assert h.sentence.startswith(h.label)
         assert "400 resamples" in h.sentence
+    few = assemble(analysed(bootstrap=31))
+    assert [h.answer for h in few.hypotheses] == [None, None, None]
+    assert few.hypotheses[0].sentence.endswith("31 resamples are too few.")
+    assert {m.kind for m in few.mediation} == {None}
     composite = assemble(analysed(family="composite"))
     assert [h.answer for h in composite.hypotheses] == [None, None, None]
 

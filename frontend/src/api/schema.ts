@@ -1226,6 +1226,11 @@ export interface components {
          */
         ArrowPart: {
             /**
+             * Control
+             * @default false
+             */
+            control: boolean;
+            /**
              * Equal
              * @default null
              */
@@ -1399,7 +1404,7 @@ export interface components {
         };
         /**
          * BootstrapSummaryPart
-         * @description How the bootstrap went.
+         * @description How the bootstrap went; `no_variation` has the columns that did not vary in some resamples, and in how many.
          */
         BootstrapSummaryPart: {
             /** Inadmissible */
@@ -1411,6 +1416,13 @@ export interface components {
             interval: "percentile" | "bias-corrected" | "bca";
             /** Level */
             level: number;
+            /**
+             * No Variation
+             * @default {}
+             */
+            no_variation: {
+                [key: string]: number;
+            };
             /** Not Converged */
             not_converged: number;
             /** Requested */
@@ -1452,14 +1464,25 @@ export interface components {
         };
         /**
          * CardPart
-         * @description A card on the board; `share` is R², null where it does not apply. A `folded` card shows its name and its sun.
+         * @description A card on the board; `share` is R², null where it does not apply, `mean` a construct's mean (its intercept where something leads
+         *     to it) where means are modelled, `control` whether it has that role. A `folded` card shows its name and its sun.
          */
         CardPart: {
             box: components["schemas"]["BoxPart"];
+            /**
+             * Control
+             * @default false
+             */
+            control: boolean;
             /** Folded */
             folded: boolean;
             /** Kind */
             kind: string;
+            /**
+             * Mean
+             * @default null
+             */
+            mean: number | null;
             /** Name */
             name: string;
             /** Pinned */
@@ -2053,6 +2076,11 @@ export interface components {
              */
             on: boolean;
             /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2107,7 +2135,8 @@ export interface components {
         };
         /**
          * EffectPart
-         * @description A direct, specific indirect, total indirect or total effect.
+         * @description A direct, specific indirect, total indirect or total effect. `interval` is by the delta method, which never decides; where
+         *     there are no cases to resample, the Monte-Carlo interval does.
          */
         EffectPart: {
             /** @default null */
@@ -2131,6 +2160,14 @@ export interface components {
              * @enum {string}
              */
             kind: "direct" | "specific indirect" | "total indirect" | "total";
+            /**
+             * Monte Carlo
+             * @default null
+             */
+            monte_carlo: [
+                number,
+                number
+            ] | null;
             /** Se */
             se: number | null;
             /** Share Of Total */
@@ -2146,6 +2183,14 @@ export interface components {
              * @default null
              */
             standardized_interval: [
+                number,
+                number
+            ] | null;
+            /**
+             * Standardized Monte Carlo
+             * @default null
+             */
+            standardized_monte_carlo: [
                 number,
                 number
             ] | null;
@@ -2286,7 +2331,7 @@ export interface components {
         /**
          * FigureOptions
          * @description Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
-         *     has no paths; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
+         *     has no paths; `controls`: whether they are drawn, or named in the note; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
          *     somebody put constructs by hand, `label_places` where they put what stands at lines, from the middle of each.
          */
         FigureOptions: {
@@ -2302,6 +2347,11 @@ export interface components {
              * @enum {string}
              */
             beside: "interval" | "stars" | "p" | "se" | "nothing";
+            /**
+             * Controls
+             * @default false
+             */
+            controls: boolean;
             /**
              * Covariances
              * @default null
@@ -2516,6 +2566,11 @@ export interface components {
             chi_square_per_df: number | null;
             /** Close Fit P */
             close_fit_p: number | null;
+            /**
+             * Critical N
+             * @default null
+             */
+            critical_n: number | null;
             /** Critical N 01 */
             critical_n_01: number | null;
             /** Critical N 05 */
@@ -2772,6 +2827,11 @@ export interface components {
              */
             opened: boolean;
             /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
              * Seed
              * @default 1
              */
@@ -2833,8 +2893,8 @@ export interface components {
         };
         /**
          * HypothesisPart
-         * @description An expectation on a path or route and its answer by the interval that decides, null while there is none; `basis` says where
-         *     that interval comes from, `sentence` is for the paper.
+         * @description An expectation on a path or route and its answer by the interval of the standardized effect, which is printed beside it, null
+         *     while there is none; `interval` is that in units, `basis` says where both come from, `sentence` is for the paper.
          */
         HypothesisPart: {
             /** Answer */
@@ -2861,6 +2921,14 @@ export interface components {
             sign: "positive" | "negative" | "nonzero";
             /** Standardized */
             standardized: number | null;
+            /**
+             * Standardized Interval
+             * @default null
+             */
+            standardized_interval: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ImportOptions
@@ -3058,6 +3126,11 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3271,10 +3344,16 @@ export interface components {
         };
         /**
          * MediationPart
-         * @description What kind of mediation a pair shows; null until a bootstrap has decided. The share that is mediated is given with its
-         *     bootstrap where it has a meaning.
+         * @description What kind of mediation a pair shows by its total indirect effect: null until resamples (or, of a matrix, Monte-Carlo draws)
+         *     have decided, and where the direct effect was not tested, with the reason. The share that is mediated is given with its bootstrap where
+         *     it has a meaning. `clear_routes` are single routes whose intervals exclude zero.
          */
         MediationPart: {
+            /**
+             * Clear Routes
+             * @default []
+             */
+            clear_routes: string[][];
             /** From */
             from: string;
             /** Kind */
@@ -3391,6 +3470,8 @@ export interface components {
             can_undo: boolean;
             /** Constructs */
             constructs: components["schemas"]["ConstructLine"][];
+            /** Controls */
+            controls: string[];
             /** Estimated */
             estimated: boolean;
             /** Id */
@@ -3466,6 +3547,19 @@ export interface components {
             variables: string[];
         };
         /**
+         * MonteCarloPart
+         * @description How the effects of a model without cases got their intervals: so many draws from the joint distribution of its estimates
+         *     (MacKinnon, Lockwood & Williams 2004).
+         */
+        MonteCarloPart: {
+            /** Draws */
+            draws: number;
+            /** Level */
+            level: number;
+            /** Seed */
+            seed: number;
+        };
+        /**
          * MoveIndicator
          * @description A column moves from one construct to another.
          */
@@ -3503,6 +3597,7 @@ export interface components {
              * @default {
              *       "arrows": "curved",
              *       "beside": "interval",
+             *       "controls": false,
              *       "covariances": null,
              *       "decimals": 2,
              *       "direction": "across",
@@ -3578,7 +3673,7 @@ export interface components {
          */
         NewRevision: {
             /** Changes */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["SetControls"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /** Parent */
             parent: number;
             /**
@@ -3812,6 +3907,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Standardized P Value
+             * @default null
+             */
+            standardized_p_value: number | null;
             /** Standardized Se */
             standardized_se: number | null;
             /** To */
@@ -3877,6 +3977,11 @@ export interface components {
          * @description A path of the model.
          */
         PathLine: {
+            /**
+             * Control
+             * @default false
+             */
+            control: boolean;
             /** Fixed */
             fixed: number | null;
             /** Source */
@@ -4473,7 +4578,7 @@ export interface components {
          */
         RepairPart: {
             /** Change */
-            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"] | components["schemas"]["Choose"]) | null;
+            change: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["SetControls"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"] | components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"] | components["schemas"]["ReadAgain"] | components["schemas"]["Choose"]) | null;
             /** Words */
             words: string;
         };
@@ -4560,6 +4665,7 @@ export interface components {
              *         "options": {
              *           "arrows": "curved",
              *           "beside": "interval",
+             *           "controls": false,
              *           "covariances": null,
              *           "decimals": 2,
              *           "direction": "across",
@@ -4592,6 +4698,11 @@ export interface components {
              * @default false
              */
             leading_zero: boolean;
+            /**
+             * N In Chi Square
+             * @default true
+             */
+            n_in_chi_square: boolean;
             /**
              * Parts
              * @default []
@@ -4719,6 +4830,8 @@ export interface components {
              * @default []
              */
             modification: components["schemas"]["ModificationPart"][];
+            /** @default null */
+            monte_carlo: components["schemas"]["MonteCarloPart"] | null;
             /**
              * Parameters
              * @default []
@@ -5092,6 +5205,19 @@ export interface components {
              * @enum {string}
              */
             type: "set_aside";
+        };
+        /**
+         * SetControls
+         * @description What is controlled for in everything that is explained, in the place of what was; none where there are no names.
+         */
+        SetControls: {
+            /** Names */
+            names: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_controls";
         };
         /**
          * SetCovariance
@@ -5508,7 +5634,8 @@ export interface components {
         /**
          * ViewPart
          * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-         *     whether all its covariances show, the figures of its readout by family, where they were chosen, and its report.
+         *     whether all its covariances and its controls show, the pair whose effects are looked at, the figures of its readout by family, where they
+         *     were chosen, and its report.
          */
         ViewPart: {
             /**
@@ -5516,6 +5643,19 @@ export interface components {
              * @default false
              */
             arcs: boolean;
+            /**
+             * Controls
+             * @default true
+             */
+            controls: boolean;
+            /**
+             * Effect
+             * @default null
+             */
+            effect: [
+                string,
+                string
+            ] | null;
             /**
              * Figures
              * @default {}
@@ -5544,6 +5684,7 @@ export interface components {
              *           "options": {
              *             "arrows": "curved",
              *             "beside": "interval",
+             *             "controls": false,
              *             "covariances": null,
              *             "decimals": 2,
              *             "direction": "across",
@@ -5570,6 +5711,7 @@ export interface components {
              *         }
              *       ],
              *       "leading_zero": false,
+             *       "n_in_chi_square": true,
              *       "parts": [],
              *       "title": null
              *     }
@@ -5629,7 +5771,7 @@ export interface components {
              * Changes
              * @default []
              */
-            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
+            changes: (components["schemas"]["AddConstruct"] | components["schemas"]["RemoveConstruct"] | components["schemas"]["MergeConstructs"] | components["schemas"]["Rename"] | components["schemas"]["SetMode"] | components["schemas"]["AddIndicators"] | components["schemas"]["RemoveIndicator"] | components["schemas"]["ReplaceIndicators"] | components["schemas"]["MoveIndicator"] | components["schemas"]["MakeMarker"] | components["schemas"]["SetAside"] | components["schemas"]["TakeBack"] | components["schemas"]["AddPath"] | components["schemas"]["SetControls"] | components["schemas"]["RemovePath"] | components["schemas"]["RemoveObserved"] | components["schemas"]["SetCovariance"] | components["schemas"]["FixPath"] | components["schemas"]["Hold"] | components["schemas"]["Free"] | components["schemas"]["MakeEqual"] | components["schemas"]["OrderIndicators"] | components["schemas"]["Keep"] | components["schemas"]["DuplicateConstruct"] | components["schemas"]["AddSentence"] | components["schemas"]["ReplaceText"])[];
             /**
              * Settings
              * @default []

@@ -125,4 +125,6 @@ RESTS_ON_CASES = frozenset(
     {"data", "mediation", "hypotheses", "share_of_total", "prediction", "importance", "scaled", "reference", "scores", "redundancy",
      "common_method", "tracked", "differences"}
 )  # fmt: skip
-ERRORS = frozenset({"se", "z", "p_value", "interval", "standardized_se", "standardized_interval"})
+ERRORS = frozenset(
+    {"se", "z", "p_value", "interval", "standardized_se", "standardized_interval", "standardized_p_value"}
+)

@@ -178,7 +178,7 @@ def fit(arguments: list[str]) -> int:
         if options.json:
             _emit(results, options.json)
         if analysis.outcome == "estimated":
-            write_files(asked, results, source, steps, criteria)
+            write_files(asked, results, source, imported, steps, criteria)
             if options.capsule:
                 from dusk_arrow.command_line.repeating import save
 

@@ -53,7 +53,7 @@ def repeat(options: argparse.Namespace, progress: Callable[[int], Any]) -> int:
     if options.json:
         document = found.results.model_dump(mode="json")
         write_text(options.json, json.dumps(document, ensure_ascii=False, indent=1) + "\n")
-    write_files(asked, found.results, source_of(capsule), list(capsule.steps), capsule.criteria)
+    write_files(asked, found.results, source_of(capsule), capsule.source, list(capsule.steps), capsule.criteria)
     if options.capsule:
         save(options, found.results, capsule.source, capsule.steps, capsule.criteria, capsule.origin)
     if options.json != "-":

@@ -12,9 +12,10 @@ from pydantic import BaseModel, ValidationError
 
 from dusk_arrow.command_line.files import problem, read_bytes, write_bytes
 from dusk_arrow.core.assessment.criteria import Sheet
-from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.steps import words as step_words
+from dusk_arrow.core.observations.taking_steps import removals
 from dusk_arrow.core.problems import listed
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.options import FigureOptions
@@ -65,8 +66,10 @@ def asked_of(options: argparse.Namespace) -> Asked:
     return Asked(figure, reports, drawn or FigureOptions(), report)
 
 
-def write_files(asked: Asked, results: Results, source: Source, steps: Sequence[Step], criteria: Sheet) -> None:
-    """Writes the figure and the reports of an estimated model. Raises ProblemError where a file cannot be written."""
+def write_files(
+    asked: Asked, results: Results, source: Source, imported: Source, steps: Sequence[Step], criteria: Sheet
+) -> None:
+    """Writes the figure and the reports of an estimated model, from the data as they were analysed and as they were imported. Raises ProblemError where a file cannot be written."""
     if asked.figure is not None:
         from dusk_arrow.report.assembly import drawn  # loaded late, as below: it takes long
 
@@ -75,9 +78,14 @@ def write_files(asked: Asked, results: Results, source: Source, steps: Sequence[
         write_bytes(path, FIGURES[ending].render(drawn(figure, results, inside=True)))
     if asked.reports:
         from dusk_arrow.report.assembly import build
-        from dusk_arrow.report.material import material
+        from dusk_arrow.report.material import Cases, material
 
-        found = material(results, source, criteria, [step_words(step) for step in steps if step.on])
+        cases = None
+        halves = None
+        if isinstance(imported, DataSet):
+            cases, halves = Cases(imported.n, removals(imported, steps)), results.holdout
+        said = [step_words(step) for step in steps if step.on]
+        found = material(results, source, criteria, said, cases=cases, holdout=halves)
         report = build(found, asked.report, Path(results.data.name).stem if results.data else "")
         for path, ending in asked.reports:
             write_bytes(path, REPORTS[ending].write(report))

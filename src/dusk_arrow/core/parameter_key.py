@@ -8,6 +8,9 @@ from typing import Literal
 ParameterKind = Literal["loading", "weight", "path", "covariance", "variance", "intercept", "mean"]
 
 
+HELD = "fixed by a sentence"  # why a parameter is fixed that a sentence holds at a value
+
+
 @dataclass(frozen=True)
 class ParameterKey:
     """One parameter of a model: its kind, from where to where (twice the same for a variance, intercept or mean), and the

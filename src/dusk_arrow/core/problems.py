@@ -75,6 +75,11 @@ def counted(count: int, noun: str) -> str:
     return f"{count:,} {noun if count == 1 else noun + 's'}"
 
 
+def enumerated(names: Sequence[str]) -> str:
+    """All names or clauses as a reader would write them: `a, b and c`."""
+    return listed(names, len(names) + 1)
+
+
 def listed(names: Sequence[str], most: int = 6) -> str:
     """Names as a reader would write them: `a, b and c`, or the first few `and 7 more`."""
     if len(names) > most:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -30,13 +30,14 @@ MOST_LABELS = 14  # with more paths than these labels leave their intervals to t
 
 @dataclass(frozen=True)
 class View:
-    """How a model is looked at: the room of its board, cards folded or kept open by hand, whether covariances show, and by
-    which cut-offs loadings are judged."""
+    """How a model is looked at: the room of its board, cards folded or kept open by hand, whether covariances and controls show,
+    and by which cut-offs loadings are judged."""
 
     room: tuple[float, float] | None = None
     folded: frozenset[str] = frozenset()
     opened: frozenset[str] = frozenset()
     arcs: bool = False
+    controls: bool = True
     criteria: Sheet = USUAL
 
 
@@ -45,6 +46,7 @@ class Said:
 
     def __init__(self, model: Model, criteria: Sheet) -> None:
         self.criteria = criteria
+        self.model = model
         self._fixed = model.fixed
         self._letters: dict[Target, str] = {}
         for number, members in enumerate(model.matches):
@@ -69,14 +71,14 @@ def metrics() -> dict[str, float]:
     return loaded
 
 
-def card_size(construct: Construct, folded: bool = False) -> tuple[float, float]:
-    """Width and height of a construct's card, open or folded to its name and sun."""
+def card_size(construct: Construct, folded: bool = False, mean: bool = False) -> tuple[float, float]:
+    """Width and height of a construct's card, open (with a line for its mean or without) or folded to its name and sun."""
     m = metrics()
     header = text_width(construct.name, m["nameSize"], "serif") + m["sun"] + m["sunText"] + 2 * m["padding"] + 8
     widest = max((text_width(name, m["textSize"]) for name in construct.everything), default=0.0)
     rows = widest + m["bar"] + m["value"] + 2 * m["padding"] + 20
     width = min(max(m["minimumWidth"], header, rows), m["maximumWidth"])
-    feet = len(construct.aside) + (1 if construct.mode == "formative" else 0)
+    feet = len(construct.aside) + (1 if construct.mode == "formative" else 0) + mean
     if folded:
         return min(max(90.0, header), m["maximumWidth"]), m["observedHeight"]
     height = m["header"] + m["row"] * len(construct.indicators) + m["foot"] * feet + m["bottom"]
@@ -124,12 +126,20 @@ def _card(
         share=None if results is None or formative else results.r_squared.get(name),
         rows=_rows(construct, results.quality if results else None, said) if construct else [],
         folded=folded,
+        mean=None if construct is None else _means(results).get(name),
+        control=name in said.model.control_names,
     )
 
 
-def _cards(model: Model, folded: frozenset[str]) -> list[Card]:
+def _means(results: Results | None) -> dict[str, float]:
+    """The means of constructs that are modelled: those that are free, or held elsewhere than at zero."""
+    found = results.parameters if results else []
+    return {p.from_: p.estimate for p in found if p.kind == "mean" and (p.free or p.estimate != 0)}
+
+
+def _cards(model: Model, folded: frozenset[str], means: Collection[str]) -> list[Card]:
     m = metrics()
-    cards = [Card(c.name, *card_size(c, c.name in folded)) for c in model.constructs]
+    cards = [Card(c.name, *card_size(c, c.name in folded, c.name in means)) for c in model.constructs]
     for name in model.observed:
         width = max(90.0, text_width(name, m["textSize"] + 1, "sans-bold") + m["sun"] + m["sunText"] + 3 * m["padding"])
         cards.append(Card(name, min(width, m["maximumWidth"]), m["observedHeight"]))
@@ -233,22 +243,24 @@ def board(
     Where the text of rows would be too small to read in the room, cards fold to name and sun, but for those kept open.
     """
     view = view or View()
+    if not view.controls:
+        model = model.without_controls()
     loadings = {(p.kind, p.from_, p.to): p for p in results.parameters} if results else {}
     lines = _covariances(model, results)
     shown = lines if view.arcs or not model.paths else [line for line in lines if line.said]
     links = [link for link in _links(model) if {link[1], link[2]} <= set(model.structure_nodes)]
     brief = len(links) > MOST_LABELS
     arrows = [Arrow(a, b, *_label_size(loadings.get((kind, a, b)), brief)) for kind, a, b in links]
-    constructs = frozenset(model.by_name)
+    constructs, means = frozenset(model.by_name), _means(results)
 
     def laid_out(folded: frozenset[str]) -> Layout:
         arcs = [_arc(line, model, folded) for line in shown]
-        return arrange(_cards(model, folded), arrows, pins, arcs=arcs, room=view.room)
+        return arrange(_cards(model, folded, means), arrows, pins, arcs=arcs, room=view.room)
 
     folded = view.folded & constructs
     if view.room is not None and model.structure_nodes:
         beside = 0.0 if links else _arc_width() + 24
-        scale = scale_in(_cards(model, folded), arrows, view.room, beside)
+        scale = scale_in(_cards(model, folded, means), arrows, view.room, beside)
         folded = constructs - view.opened if scale * metrics()["textSize"] < READABLE else folded
     return _scene(
         model, results, pins, laid_out(folded), folded, links, shown, len(lines) - len(shown), brief, view.criteria
@@ -292,6 +304,7 @@ def _scene(
                 interval=standardized_headline(parameter) if parameter else None,
                 free=parameter is None or parameter.free,
                 equal=said.equal(Sentence(source, target)),
+                control=(source, target) in model.controls,
             )
             for routed, (kind, source, target) in zip(layout.arrows, links, strict=True)
             for parameter in [known.get((kind, source, target))]

@@ -2,23 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from dusk_arrow.core.family_options import options_by_name
+from dusk_arrow.core.problems import enumerated
 from dusk_arrow.core.specification.model import Model
+from dusk_arrow.core.specification.statements import Arrow
 from dusk_arrow.core.wording import INTERVALS, p_words
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.results.document import Results
 
+MOST_NAMED = 4
 
-def note(model: Model, results: Results, options: FigureOptions, drawn: int, stated: int) -> str:
+
+def note(
+    model: Model, results: Results, options: FigureOptions, drawn: int, stated: int, controls: Sequence[str] = ()
+) -> str:
     """The note: scale, estimator and n, what stands beside paths and by what, what dashes mean, and which covariances are not
-    drawn: of those that are estimated `drawn` are, of errors that are `stated` so many are not."""
+    drawn: of those that are estimated `drawn` are, of errors that are `stated` so many are not; which `controls` are not."""
     level = f"{100 * results.settings.level:g} %"
     n = results.data.n_used if results.data else 0
     summary = results.bootstrap_summary
     scale = "Standardized" if options.standardized else "Unstandardized"
-    parts = [f"Note. {scale} {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n}."]
+    parts = [f"Note. {scale} {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n:,}."]
     if summary is not None:
-        kind = f"{INTERVALS[results.settings.interval]} bootstrap intervals ({summary.used} resamples)"
+        kind = f"{INTERVALS[results.settings.interval]} bootstrap intervals ({summary.used:,} resamples)"
     else:
         kind = "intervals from standard errors" if any(p.se is not None for p in results.parameters) else ""
     structure = options.parts != "measurement" and bool(model.paths)
@@ -26,7 +34,9 @@ def note(model: Model, results: Results, options: FigureOptions, drawn: int, sta
     if structure and kind:
         beside = {
             "interval": f"In brackets {level} {kind}.",
-            "stars": options.p(f"* p < .05, ** p < .01, *** p < .001, by {basis}."),
+            "stars": options.p(f"* p < .05, ** p < .01, *** p < .001, by {basis}.")
+            if summary is None or results.settings.interval == "percentile"
+            else f"* the {level} {kind} exclude zero.",
             "p": f"p by {basis}.",
             "se": f"In parentheses {'bootstrap ' if summary is not None else ''}standard errors.",
             "nothing": "",
@@ -46,15 +56,43 @@ def note(model: Model, results: Results, options: FigureOptions, drawn: int, sta
         parts.append("Numbers at the free arrows are residual variances.")
     formative = [c.name for c in model.constructs if c.mode == "formative" and c.indicators]
     if formative and options.parts != "structure" and options.loadings:
-        parts.append(f"Numbers at the items of {', '.join(formative)} are weights.")
-    exogenous = [name for name in model.structure_nodes if name not in {t for _, t in model.paths}]
-    if len(exogenous) > 1 and not drawn:
+        parts.append(f"Numbers at the items of {enumerated(formative)} are weights.")
+    if structure and controls:
+        parts.append(f"{enumerated(controls)} {'is' if len(controls) == 1 else 'are'} controlled for and not drawn.")
+    covarying = _covarying(model, results)
+    if covarying > 1 and not drawn:
         parts.append("Covariances of exogenous variables are estimated and not drawn.")
+    elif covarying == 1 and not drawn:
+        parts.append("The covariance of the exogenous variables is estimated and not drawn.")
     elif drawn and formative:
-        parts.append(f"Covariances of the items of {', '.join(formative)} are estimated and not drawn.")
+        parts.append(f"Covariances of the items of {enumerated(formative)} are estimated and not drawn.")
     if stated:
         parts.append("Stated covariances are not drawn." if stated > 1 else "A stated covariance is not drawn.")
+    parts += _constraints(model, structure)
     return " ".join(part for part in parts if part)
+
+
+def _covarying(model: Model, results: Results) -> int:
+    """How many covariances of variables that nothing leads to are estimated."""
+    exogenous = {name for name in model.structure_nodes if name not in {t for _, t in model.paths}}
+    return sum(p.kind == "covariance" and p.free and {p.from_, p.to} <= exogenous for p in results.parameters)
+
+
+def _constraints(model: Model, structure: bool) -> list[str]:
+    """What of the model a reader cannot see in its lines: held paths and loadings, equalities, wholes of constructs."""
+    parts = []
+    held = [f"{t.source} → {t.target} ({value:g})" for t, value in model.fixed.items() if isinstance(t, Arrow)]
+    if held and structure:
+        shown = enumerated(held) if len(held) <= MOST_NAMED else f"{len(held)} loadings and paths"
+        parts.append(f"Held at values: {shown}.")
+    if model.matches:
+        parts.append(
+            f"{len(model.matches)} {'set' if len(model.matches) == 1 else 'sets'} of parameters are held equal."
+        )
+    wholes = [c.name for c in model.constructs if any(name in model.by_name for name in c.indicators)]
+    if wholes and structure:
+        parts.append(f"{enumerated(wholes)} {'is' if len(wholes) == 1 else 'are'} of second order.")
+    return parts
 
 
 def fit_line(results: Results, options: FigureOptions) -> str:

@@ -24,7 +24,7 @@ def _chosen_fit(given: object) -> object:
 
 class FigureOptions(BaseModel):
     """Choices for the figure of a paper, as they are kept with a project or in a file. `covariances` null: only where a model
-    has no paths; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
+    has no paths; `controls`: whether they are drawn, or named in the note; `width` in millimetres, null: as large as it comes; `parts` null: without items where there are very many; `places` are where
     somebody put constructs by hand, `label_places` where they put what stands at lines, from the middle of each."""
 
     model_config = ConfigDict(extra="forbid")
@@ -42,6 +42,7 @@ class FigureOptions(BaseModel):
     r_squared: bool = True
     residuals: bool = False
     covariances: bool | None = None
+    controls: bool = False
     uncertain: Literal["dashed", "grey", "hidden", "plain"] = "dashed"
     thickness: bool = False
     typeface: Typeface = "source"

@@ -66,7 +66,9 @@ class Plan:
     def __init__(
         self, results: Results, options: FigureOptions, about: tuple[str, str] | None, looseness: float = 1.0
     ) -> None:
-        self.whole = read(parse(results.model))
+        said = read(parse(results.model))
+        self.left_out = () if options.controls else said.control_names
+        self.whole = said if options.controls else said.without_controls()
         if options.parts is None:
             many = sum(len(construct.indicators) for construct in self.whole.constructs) > MOST_ITEMS
             options = options.model_copy(update={"parts": "structure" if many else "both"})
@@ -249,7 +251,7 @@ class Plan:
             stated = len([pair for pair in model.covariances if not set(pair) <= set(model.structure_nodes)])
             only_paths = options.parts == "structure" and self.about is None
             undrawn = 0 if only_paths else max(stated - len(self.bows), 0)
-            parts.append(note(model, self.results, options, len(self.covariances), undrawn))
+            parts.append(note(model, self.results, options, len(self.covariances), undrawn, self.left_out))
         if options.fit:
             parts.append(fit_line(self.results, options))
         if options.note and self.about is not None:

@@ -34,7 +34,8 @@ class RowPart(BaseModel):
 
 
 class CardPart(BaseModel):
-    """A card on the board; `share` is R², null where it does not apply. A `folded` card shows its name and its sun."""
+    """A card on the board; `share` is R², null where it does not apply, `mean` a construct's mean (its intercept where something leads
+    to it) where means are modelled, `control` whether it has that role. A `folded` card shows its name and its sun."""
 
     name: str
     kind: str
@@ -43,6 +44,8 @@ class CardPart(BaseModel):
     share: float | None
     rows: list[RowPart]
     folded: bool
+    mean: float | None = None
+    control: bool = False
 
 
 class ArrowPart(BaseModel):
@@ -64,6 +67,7 @@ class ArrowPart(BaseModel):
     interval: Interval | None
     free: bool
     equal: str | None = None
+    control: bool = False
 
 
 class ArcPart(BaseModel):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -16,6 +17,7 @@ from dusk_arrow.report.material import Material
 from dusk_arrow.report.options import NamedFigure, PartChoice, ReportOptions
 from dusk_arrow.report.references import Reference, cited
 from dusk_arrow.report.tables.registry import TABLES
+from dusk_arrow.report.typesetting import kept_together
 from dusk_arrow.report.words.registry import WORDS
 from dusk_arrow.results.document import Results
 
@@ -24,7 +26,7 @@ FIGURE = "figure"
 UNASKED_SCALE = 0.8  # type as large as that of tables
 ORDER = (
     "sample", "method", "descriptives", "correlations", "measures_and_fit", "measures", "htmt", "fornell_larcker", "cross_loadings",
-    "fit", FIGURE, "paths_in_words", "paths", "explained", "collinearity", "mediation", "effects", "models", "aside_in_words",
+    "fit", "halves", FIGURE, "paths_in_words", "paths", "stated", "explained", "collinearity", "mediation", "effects", "models", "aside_in_words",
     "set_aside", "assumptions", "criteria_in_words", "criteria", "settings", "parameters",
 )  # fmt: skip
 
@@ -120,7 +122,7 @@ def _choices(options: ReportOptions, keys: Iterable[str], unasked: dict[str, boo
 
 
 def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptions) -> Words:
-    computed = tuple(paragraphs)
+    computed = tuple(kept_together(text) for text in paragraphs)
     mark = hashlib.sha256("\n".join(computed).encode()).hexdigest()
     edit = options.edits.get(key)
     if edit is None:
@@ -153,8 +155,8 @@ def build(
     title: str = "",
     draw: Callable[[NamedFigure], Drawing] | None = None,
 ) -> Report:
-    """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come. `draw` is
-    for whoever has drawings already."""
+    """The report of a material as chosen: what has nothing in it is left out, figures and tables are numbered as they come, and
+    words refer to them by number. `draw` is for whoever has drawings already."""
     options = options or ReportOptions()
     tables, words = {one.key: one for one in TABLES}, {one.key: one for one in WORDS}
     figures = {one.key: one for one in options.figures}
@@ -162,40 +164,44 @@ def build(
     unasked |= dict.fromkeys(figures, True)
     at = ORDER.index(FIGURE)
     keys = [key for key in (*ORDER[: at + 1], *(k for k in figures if k != FIGURE), *ORDER[at + 1 :]) if key in unasked]
+    choices = _choices(options, keys, unasked)
+    pairs = [(f.source or "", f.outcome or "") for f in options.figures if f.kind == "mediation"]
+    material = replace(material, pairs=pairs, n_in_chi_square=options.n_in_chi_square)
+    made = {key: maker.make(material) for key, maker in tables.items()}
+    drawings = {}
+    for choice in choices:
+        if choice.shown and choice.key in figures:
+            with suppress(ValueError):  # what it was of is no longer in the model
+                own = figures[choice.key]
+                drawings[choice.key] = _on_the_page(draw(own) if draw else drawn(own, material.results))
+    shown = [one.key for one in choices if one.shown and (made.get(one.key) is not None or one.key in drawings)]
+    number = {
+        key: 1 + sum((other in figures) == (key in figures) for other in shown[:place])
+        for place, key in enumerate(shown)
+    }
+    named = {key: f"{'Figure' if key in figures else 'Table'} {count}" for key, count in number.items()}
+    material = replace(material, numbers=named)
     blocks: list[Block] = []
     offered: list[Offered] = []
-    counts = {"figure": 0, "table": 0}
-    for choice in _choices(options, keys, unasked):
+    for choice in choices:
         key = choice.key
         kind: Kind = "figure" if key in figures else "table" if key in tables else "words"
-        own = (figures.get(key) or tables.get(key) or words[key]).words
+        caption = (figures.get(key) or tables.get(key) or words[key]).words
         block: Block | None = None
-        if kind == "figure":
-            there = True
-            if choice.shown:
-                try:
-                    drawing = _on_the_page(draw(figures[key]) if draw else drawn(figures[key], material.results))
-                    block = Figure(key, counts["figure"] + 1, choice.title or own, drawing)
-                except ValueError:  # what it was of is no longer in the model
-                    there = False
-        elif kind == "table":
-            made = tables[key].make(material)
-            there = made is not None
-            if made is not None:
-                block = Numbered(counts["table"] + 1, made.titled(choice.title))
-                own = made.title
-        else:
-            made_words = _words(key, choice.title or own, words[key].make(material), options)
-            there = bool(made_words.paragraphs)
-            block = made_words if there else None
-        shown = choice.shown and there
-        number = None
-        if shown and kind != "words":
-            counts[kind] += 1
-            number = counts[kind]
-        if shown and block is not None:
+        there = kind == "figure" and (not choice.shown or key in drawings)
+        table = made.get(key)
+        if key in drawings:
+            block = Figure(key, number[key], choice.title or caption, drawings[key])
+        elif table is not None:
+            there, caption = True, table.title
+            block = Numbered(number[key], table.titled(choice.title)) if choice.shown else None
+        elif kind == "words":
+            paragraphs = _words(key, choice.title or caption, words[key].make(material), options)
+            there = bool(paragraphs.paragraphs)
+            block = paragraphs if there and choice.shown else None
+        if block is not None:
             blocks.append(block)
-        offered.append(Offered(key, kind, own, choice.title, number, choice.shown, there))
+        offered.append(Offered(key, kind, caption, choice.title, number.get(key), choice.shown, there))
     style = Style(options.decimals, options.leading_zero)
     return Report(options.title or title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
 

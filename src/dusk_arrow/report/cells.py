@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from dusk_arrow.core.wording import coefficient, p_text, plain
+from dusk_arrow.core.assessment.criteria import Criterion
+from dusk_arrow.core.wording import MOST_DECIMALS, coefficient, p_text, plain, telling
 
 Kind = Literal["share", "plain", "p", "count"]
 
@@ -13,13 +14,18 @@ Kind = Literal["share", "plain", "p", "count"]
 @dataclass(frozen=True)
 class Number:
     """A figure: `share` cannot usually exceed 1 and may lose its leading zero, `plain` is in its own units, `p` a probability,
-    `count` a whole number; decimals are the table's unless given. `mark` follows it (stars, a verdict); `empty` stands where there is none."""
+    `count` a whole number; decimals are the table's unless given. `mark` follows it (stars, a verdict); `empty` stands where there is none.
+    A p of so many `resamples` is not said to be smaller than they can tell; a figure that is judged by a `criterion` gets the decimals
+    that show its verdict."""
 
     value: float | None
     kind: Kind = "share"
     decimals: int | None = None
     mark: str = ""
     empty: str = "–"
+    resamples: int | None = None
+    criterion: Criterion | None = None
+    reliability: float | None = None
 
 
 @dataclass(frozen=True)
@@ -73,7 +79,9 @@ class Style:
     decimals: int = 2
     leading_zero: bool = False
 
-    def number(self, value: float | None, kind: Kind = "share", decimals: int | None = None) -> str:
+    def number(
+        self, value: float | None, kind: Kind = "share", decimals: int | None = None, resamples: int | None = None
+    ) -> str:
         """A number as text."""
         places = self.decimals if decimals is None else decimals
         if value is None:
@@ -81,8 +89,8 @@ class Style:
         if kind == "count":
             return f"{value:,.0f}"
         if kind == "p":
-            text = p_text(value)
-            return text.replace("< .", "< 0.") if self.leading_zero and text[0] == "<" else self._zero(text)
+            text = p_text(value, resamples)
+            return text.replace(" .", " 0.") if self.leading_zero and text[0] in "<≤" else self._zero(text)
         if kind == "plain":
             return plain(value, places)
         return plain(value, places) if self.leading_zero else coefficient(value, places)
@@ -94,11 +102,25 @@ class Style:
         """An interval as text, empty where there is none."""
         if bounds is None:
             return ""
-        return f"[{self.number(bounds[0], kind, decimals)}, {self.number(bounds[1], kind, decimals)}]"
+        places = telling(bounds, self.decimals if decimals is None else decimals)
+        return f"[{self.number(bounds[0], kind, places)}, {self.number(bounds[1], kind, places)}]"
 
-    def p(self, value: float | None) -> str:
-        """`p = .021`, `p < .001`."""
-        text = self.number(value, "p")
+    def judged(
+        self, value: float, criterion: Criterion, decimals: int | None = None, reliability: float | None = None
+    ) -> str:
+        """A figure with as many decimals as show its verdict: an AVE of .4996 that misses .50 is no .50."""
+        places = self.decimals if decimals is None else decimals
+        kind: Kind = "plain" if criterion.good is not None and criterion.good > 1 else "share"
+        verdict = criterion.judge(value, reliability)
+        while places < MOST_DECIMALS and criterion.judge(round(value, places), reliability) != verdict:
+            places += 1
+        return self.number(value, kind, places)
+
+    def p(self, value: float | None, resamples: int | None = None) -> str:
+        """`p = .021`, `p < .001`; at the floor of so many resamples `p ≤ .004 (500 resamples)`."""
+        text = self.number(value, "p", resamples=resamples)
+        if text[0] == "≤":
+            return f"p {text} ({resamples:,} resamples)"
         return f"p {text}" if text[0] in "<–" else f"p = {text}"
 
     def printed(self, cell: Cell) -> str:
@@ -107,7 +129,11 @@ class Style:
             return cell
         if isinstance(cell, Range):
             return self.range(cell.bounds, cell.kind, cell.decimals)
-        return cell.empty if cell.value is None else self.number(cell.value, cell.kind, cell.decimals) + cell.mark
+        if cell.value is None:
+            return cell.empty
+        if cell.criterion is not None:
+            return self.judged(cell.value, cell.criterion, cell.decimals, cell.reliability) + cell.mark
+        return self.number(cell.value, cell.kind, cell.decimals, cell.resamples) + cell.mark
 
 
 def spread(table: Table) -> tuple[list[str], list[list[str | float | None]]]:

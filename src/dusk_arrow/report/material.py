@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import NamedTuple
 
 from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.assessment.criteria import USUAL, Sheet
 from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.observations.taking_steps import Removal
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Arrow
 from dusk_arrow.core.wording import INTERVALS
-from dusk_arrow.results.document import EffectPart, ParameterPart, Reading, Results, reading
+from dusk_arrow.report.cells import Number
+from dusk_arrow.results.document import EffectPart, HoldoutPart, ParameterPart, Reading, Results, reading
 from dusk_arrow.results.screening import Screening, screen
+
+ERRORS = {
+    "expected": "standard error (expected information)",
+    "observed": "standard error (observed information)",
+    "sandwich": "robust standard error (sandwich)",
+    "satorra-bentler": "robust standard error (Satorra–Bentler)",
+}
 
 
 @dataclass(frozen=True)
@@ -37,10 +47,22 @@ class Beside(NamedTuple):
 
 
 @dataclass(frozen=True)
+class Cases:
+    """The cases of the file: how many there are, and what the steps left out, in order."""
+
+    in_file: int
+    removals: Sequence[Removal] = ()
+
+
+@dataclass(frozen=True)
 class Material:
     """A results document with the cut-offs in force, what screening says of its columns, the steps
     taken with the data, the changes that led to the model (None
-    where nobody recorded them), and the models of the project, the reported one among them."""
+    where nobody recorded them), and the models of the project, the reported one among them.
+
+    `cases` are those of the file (None of a matrix), `holdout` both halves where one was held out and opened. The report that is
+    made of it says which `pairs` it was asked about, the `numbers` of its tables and figures by key, and whether n stands in the
+    statement of χ²."""
 
     results: Results
     criteria: Sheet = USUAL
@@ -48,6 +70,11 @@ class Material:
     steps: Sequence[str] = ()
     turns: Sequence[Turn] | None = None
     beside: Sequence[Beside] = ()
+    cases: Cases | None = None
+    holdout: HoldoutPart | None = None
+    pairs: Sequence[tuple[str, str]] = ()
+    numbers: Mapping[str, str] = field(default_factory=dict)
+    n_in_chi_square: bool = True
 
     @cached_property
     def model(self) -> Model:
@@ -71,10 +98,13 @@ class Material:
 
     @property
     def basis(self) -> str:
-        """Where intervals and p come from: `bootstrap` or `standard errors`, empty where there are none."""
-        if self.results.bootstrap_summary is not None:
+        """Where errors, p and intervals come from, in words; empty where there are none."""
+        results = self.results
+        if results.bootstrap_summary is not None:
             return "the bootstrap"
-        return "standard errors" if any(p.se is not None for p in self.results.parameters) else ""
+        if not any(p.se is not None for p in results.parameters):
+            return ""
+        return ERRORS[results.settings.analytic_errors]
 
     @property
     def interval(self) -> str:
@@ -83,14 +113,63 @@ class Material:
         if summary is not None:
             kind = INTERVALS[self.results.settings.interval]
             return f"{self.level} {kind} bootstrap interval ({summary.used:,} resamples)"
-        return f"{self.level} interval from the standard error" if self.basis else ""
+        return f"{self.level} interval from the {self.basis}" if self.basis else ""
+
+    @property
+    def scaled_name(self) -> str:
+        """Which scaled test there is."""
+        return {"sandwich": "Yuan–Bentler scaled", "satorra-bentler": "Satorra–Bentler scaled"}.get(
+            self.results.settings.analytic_errors, "scaled"
+        )
+
+    @property
+    def sound(self) -> bool:
+        """Whether the solution is possible, so that anything may be said of it."""
+        return self.results.admissible is not False
+
+    @cached_property
+    def circular(self) -> bool:
+        """Whether paths run in a circle, so that totals are more than the sum of routes."""
+        ahead: dict[str, set[str]] = {}
+        for source, target in self.model.paths:
+            ahead.setdefault(source, set()).add(target)
+        for start in ahead:
+            seen, waiting = set[str](), [start]
+            while waiting:
+                for name in ahead.get(waiting.pop(), ()):
+                    if name == start:
+                        return True
+                    if name not in seen:
+                        seen.add(name)
+                        waiting.append(name)
+        return False
+
+    @cached_property
+    def held(self) -> frozenset[tuple[str, str]]:
+        """Loadings and paths that a sentence holds at a value, by their ends."""
+        return frozenset((t.source, t.target) for t in self.model.fixed if isinstance(t, Arrow))
+
+    @property
+    def growth(self) -> frozenset[str]:
+        """Constructs all of whose loadings are held: levels and slopes, which are not measured by how well their items show them."""
+        return frozenset(c.name for c in self.model.constructs if c.all_held(self.model.fixed))
+
+    @property
+    def noun(self) -> str:
+        """What paths connect: constructs where there are any, else variables."""
+        return "construct" if self.model.constructs else "variable"
+
+    def see(self, *keys: str) -> str:
+        """A reference to tables and figures of the report that it is in: ` (Table 3)`, empty where there are none."""
+        found = [self.numbers[key] for key in keys if key in self.numbers]
+        return f" ({', '.join(found)})" if found else ""
 
     def standardized(self, part: ParameterPart | EffectPart) -> Reading:
-        """An estimate with the interval and error that decide, standardized."""
+        """An estimate with the interval, error and p that decide, standardized: this is what is printed and judged."""
         return reading(part)
 
     def in_units(self, part: ParameterPart | EffectPart) -> Reading:
-        """The same in units: this interval decides what is said of zero."""
+        """The same in units."""
         return reading(part, False)
 
     @property
@@ -109,9 +188,9 @@ class Material:
         targets = dict.fromkeys(target for _, target in self.model.paths)
         return [name for name in targets if self.results.r_squared.get(name) is not None and name not in made]
 
-    def p_value(self, part: ParameterPart) -> float | None:
-        """The p-value beside an estimate: the bootstrap's where one was run."""
-        return part.p_value if part.bootstrap is None else part.bootstrap.p_value
+    def printed_p(self, found: Reading) -> Number:
+        """The p of an estimate for a cell: of so many resamples it is no smaller than they can tell."""
+        return Number(found.p_value, "p", resamples=None if found.boot is None else found.boot.n_used)
 
 
 def screened(results: Results, source: Source | None) -> Screening | None:
@@ -131,6 +210,8 @@ def material(
     turns: Sequence[Turn] | None = None,
     beside: Sequence[Beside] = (),
     found: Screening | None = None,
+    cases: Cases | None = None,
+    holdout: HoldoutPart | None = None,
 ) -> Material:
     """What a report is made of, with the columns in use screened where there are cases and that was not done before. Documents that
     were stored before they had labels get those of the cases."""
@@ -139,4 +220,4 @@ def material(
         names = {name for construct in read(parse(results.model)).constructs for name in construct.everything}
         labels = {column.name: column.label for column in source.columns if column.label and column.name in names}
         results = results.model_copy(update={"data": data.model_copy(update={"labels": labels})})
-    return Material(results, criteria, found or screened(results, source), steps, turns, beside)
+    return Material(results, criteria, found or screened(results, source), steps, turns, beside, cases, holdout)

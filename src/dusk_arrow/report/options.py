@@ -61,4 +61,5 @@ class ReportOptions(BaseModel):
     figures: list[NamedFigure] = Field(default=[NamedFigure()], max_length=40)
     decimals: Literal[2, 3] = 2
     leading_zero: bool = False
+    n_in_chi_square: bool = True
     edits: dict[str, Edit] = Field(default={}, max_length=40)

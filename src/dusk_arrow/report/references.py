@@ -10,8 +10,9 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-CITATION = re.compile(
-    r"(?:[A-ZÖÜÄ][\w'’-]+(?: [A-Z][\w'’-]+)*, )*[A-ZÖÜÄ][\w'’-]+(?: & [A-ZÖÜÄ][\w'’-]+)?(?:'s)?,? \(?(?:19|20)\d\d\)?"
+NAME = r"[A-ZÖÜÄ][\w'’-]+"
+CITATION = re.compile(  # begins at the beginning of a word and goes on for a few names, so that no text takes long
+    rf"(?<!\w)(?<!\w['’-])(?:{NAME}(?: [A-Z][\w'’-]+){{0,4}}, ){{0,8}}{NAME}(?: & {NAME})?(?:'s)?,? \(?(?:19|20)\d\d[a-z]?\)?"
 )
 
 
@@ -27,6 +28,7 @@ class Reference:
     within: str
     volume: str
     pages: str
+    doi: str = ""
 
     @property
     def text(self) -> str:
@@ -35,7 +37,7 @@ class Reference:
         who = names[0] if len(names) == 1 else f"{', '.join(names[:-1])}, & {names[-1]}"
         head = f"{who} ({self.year}). {self.title}."
         if self.kind == "article":
-            return f"{head} {self.within}, {self.volume}, {self.pages}."
+            return f"{head} {self.within}, {self.volume}, {self.pages}.{f' https://doi.org/{self.doi}' if self.doi else ''}"
         if self.kind == "chapter":
             return f"{head} In {self.within} (pp. {self.pages}). {self.volume}."
         return f"{head} {self.within or self.volume}."
@@ -59,6 +61,7 @@ class Reference:
             fields |= {"publisher": self.volume}
         else:
             fields |= {"howpublished": self.within}
+        fields |= {"doi": self.doi} if self.doi else {}
         lines = ",\n".join(
             f"  {name} = {{{value.replace('&', chr(92) + '&')}}}" for name, value in fields.items() if value
         )
@@ -79,7 +82,8 @@ def literature() -> dict[str, Reference]:
     rows = csv.DictReader(text.splitlines(), delimiter="\t", quoting=csv.QUOTE_NONE)
     found = (
         Reference(
-            row["cited"], row["kind"], tuple(row["authors"].split("; ")), row["year"], row["title"], row["within"], row["volume"], row["pages"]
+            row["cited"], row["kind"], tuple(row["authors"].split("; ")), row["year"], row["title"], row["within"], row["volume"], row["pages"],
+            row["doi"] or "",
         )
         for row in rows
     )  # fmt: skip
@@ -88,7 +92,7 @@ def literature() -> dict[str, Reference]:
 
 def citations(text: str) -> list[str]:
     """The citations in a text, in the form `Hu & Bentler (1999)`."""
-    return [re.sub(r"(?:'s)?,? \(?(\d{4})\)?$", r" (\1)", found) for found in CITATION.findall(text)]
+    return [re.sub(r"(?:'s)?,? \(?(\d{4}[a-z]?)\)?$", r" (\1)", found) for found in CITATION.findall(text)]
 
 
 def cited(texts: Iterable[str]) -> list[Reference]:

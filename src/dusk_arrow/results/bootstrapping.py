@@ -163,7 +163,7 @@ def _transformed(drawn: Drawn, fit: Fit | DistanceFit, settings: Settings) -> Tr
 
 
 def _reference(drawn: Drawn, fit: Fit | DistanceFit) -> dict[str, tuple[float, float]] | None:
-    """Quantiles of distances that have been drawn (Dijkstra & Henseler 2015)."""
+    """Quantiles of distances that have been drawn (Dijkstra & Henseler 2015a)."""
     if not isinstance(fit, DistanceFit):
         return None
     names = [f"{part}.{figure}" for part in ("whole", "measurement") for figure in ("srmr", "d_uls", "d_g")]

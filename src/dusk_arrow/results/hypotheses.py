@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from dusk_arrow.core.effects.hypotheses import Answer, answer
 from dusk_arrow.core.problems import listed
+from dusk_arrow.core.resampling.intervals import enough
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Expects, Specification, Statement
@@ -48,6 +49,8 @@ def _evidence(results: Results, effect: EffectPart, held: bool) -> _Evidence:
     if judged.bounds is None:
         drawn = results.bootstrap_summary is not None or results.monte_carlo is not None
         return _Evidence(None, None, "there is nothing to decide" if drawn else "that takes a bootstrap")
+    if judged.boot is not None and not enough(judged.boot.n_used, results.settings.level):
+        return _Evidence(None, None, f"{judged.boot.n_used} resamples are too few")
     return _Evidence(judged.bounds, own.bounds, basis_of(results, effect))
 
 

@@ -7,6 +7,7 @@ from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import SetAside
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Arrow
 from dusk_arrow.core.wording import coefficient
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart, Results
@@ -22,7 +23,8 @@ def weak_loadings(results: Results, criteria: Sheet = USUAL) -> list[ProblemPart
     if results.quality is None or bound is None:
         return []
     against = {tuple(p.about[:2]) for p in results.problems if p.code == "runs_against_block"}
-    kept = {(name, c.name) for c in read(parse(results.model)).constructs for name in c.kept}
+    model = read(parse(results.model))
+    kept = {(name, c.name) for c in model.constructs for name in c.kept}
     found = []
     for construct in results.quality.constructs:
         own = [line for line in results.quality.loadings if line.construct_ == construct.name]
@@ -32,6 +34,8 @@ def weak_loadings(results: Results, criteria: Sheet = USUAL) -> list[ProblemPart
             about = (line.indicator, construct.name)
             if line.loading is None or line.loading * construct.direction >= bound or about in against:
                 continue
+            if Arrow(construct.name, line.indicator) in model.fixed:
+                continue  # a held value says nothing of the item
             message = (
                 f"{line.indicator} shows little of {construct.name}: its loading is {coefficient(line.loading)}, below "
                 f"{coefficient(bound)}. Look at its wording before setting it aside."

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from dusk_arrow.core.assessment.criteria import USUAL, Sheet, Verdict
 from dusk_arrow.core.observations.data import Source
+from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import AddIndicators, SetAside, SetCovariance, words
 from dusk_arrow.core.specification.model import Model, read
@@ -148,8 +149,8 @@ def item_what_ifs(
     model = read(specification)
     rows = []
     for construct in model.constructs:
-        if len(construct.indicators) < 2:
-            continue
+        if len(construct.indicators) < 2 or construct.all_held(model.fixed):
+            continue  # of levels and slopes an item is an occasion, which cannot be set aside
         for indicator in construct.indicators:
             if indicator not in model.by_name:
                 then = estimate(apply(specification, SetAside(construct.name, indicator)))
@@ -173,6 +174,8 @@ def _left_out(model: Model, entry: ModificationPart) -> tuple[SetCovariance | Ad
     if entry.kind == "covariance" and entry.from_ in items:
         return SetCovariance(entry.from_, entry.to), [owners[entry.from_], owners[entry.to]]
     if entry.kind == "loading" and entry.from_ in model.by_name:
+        if entry.to in model.by_name[entry.from_].everything:
+            return None  # it is held, or set aside: to let it in is no new indicator
         return AddIndicators(entry.from_, (entry.to,)), [entry.from_, owners[entry.to]]
     return None
 
@@ -189,7 +192,11 @@ def left_out_what_ifs(
         if found is None or len(rows) == most:
             continue
         change, about = found
-        then = estimate(apply(specification, change))
+        try:
+            changed = apply(specification, change)
+        except ProblemError:
+            continue  # what cannot be done is not offered, and ends nothing
+        then = estimate(changed)
         before, after = figure_value(now, "chi_square"), figure_value(then, "chi_square")
         rows.append(
             LeftOutWhatIf(

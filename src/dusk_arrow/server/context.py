@@ -15,7 +15,7 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
-from dusk_arrow.records.tables import DataVersionRow
+from dusk_arrow.records.tables import DataSetRow, DataVersionRow
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.readers import Readers
 from dusk_arrow.runs.service import Runs
@@ -100,6 +100,16 @@ def version_data(version_id: int) -> DataSet | Moments:
             return store.load_version(session, session.get_one(DataVersionRow, version_id))
 
     return _once(context().recent, ("data", version_id), load)
+
+
+def imported_data(data_set_id: int) -> DataSet | Moments:
+    """What was imported, without any steps, kept for a while."""
+
+    def load() -> DataSet | Moments:
+        with context().sessions() as session:
+            return store.load_import(session.get_one(DataSetRow, data_set_id))
+
+    return _once(context().recent, ("import", data_set_id), load)
 
 
 def context() -> Context:

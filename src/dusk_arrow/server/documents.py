@@ -19,7 +19,7 @@ from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
-from dusk_arrow.records.tables import DataSetRow, RevisionRow, RunRow
+from dusk_arrow.records.tables import RevisionRow, RunRow
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.convert import sample_correlations
@@ -50,7 +50,7 @@ from dusk_arrow.results.hypotheses import answering, same_but_expectations
 from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
 from dusk_arrow.results.settings import OF_RESAMPLES, Settings
 from dusk_arrow.runs.transient import short
-from dusk_arrow.server.context import context, keep, reply, version_data
+from dusk_arrow.server.context import context, imported_data, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -408,10 +408,12 @@ def _holdout(revision_id: int, results: Results) -> HoldoutPart | None:
     """Both halves, where a half was held out of the revision's data and opened."""
     with context().sessions() as session:
         version = store.version_of(session, session.get_one(RevisionRow, revision_id))
-        steps, key = store.steps_of(version), identity(session, session.get_one(RevisionRow, revision_id))
+        steps = store.steps_of(version)
+        key = f"{identity(session, session.get_one(RevisionRow, revision_id))} {version.id}"  # a half may be opened on the same data
         if half_step(steps) is None:
             return None
-        imported = store.load_import(session.get_one(DataSetRow, version.data_set_id))
+        data_set_id = version.data_set_id
+    imported = imported_data(data_set_id)
     return keep("holdout", key, lambda: opened(results, imported, steps) if isinstance(imported, DataSet) else None)
 
 

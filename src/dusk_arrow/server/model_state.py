@@ -29,12 +29,15 @@ FAR_BACK = 12
 
 class ViewPart(BaseModel):
     """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances show, the figures of its readout by family, where they were chosen, and its report."""
+    whether all its covariances and its controls show, the pair whose effects are looked at, the figures of its readout by family, where they
+    were chosen, and its report."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
     opened: list[str] = []
     arcs: bool = False
+    controls: bool = True
+    effect: tuple[str, str] | None = None
     figures: dict[str, list[str]] = Field(default={}, max_length=8)
     report: ReportOptions = ReportOptions()
 
@@ -74,6 +77,7 @@ class PathLine(BaseModel):
     source: str
     target: str
     fixed: float | None
+    control: bool = False
 
 
 class RevisionLine(BaseModel):
@@ -117,6 +121,7 @@ class ModelState(BaseModel):
     settings: Settings
     constructs: list[ConstructLine]
     observed: list[str]
+    controls: list[str]
     paths: list[PathLine]
     estimated: bool
     problems: list[ProblemPart]
@@ -188,7 +193,7 @@ def _board(model: ModelRow, head: RevisionRow, results: Results | None, criteria
     settings = Settings.model_validate(head.settings)
     said = read(FAMILIES[settings.family].estimated_part(parse(head.specification), settings.part))
     kept = ViewPart.model_validate(model.view)
-    view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs, criteria)
+    view = View(kept.room, frozenset(kept.folded), frozenset(kept.opened), kept.arcs, kept.controls, criteria)
     return board(said, results, _pins(model), view)
 
 
@@ -240,9 +245,10 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
             for c in said.constructs
         ],
         observed=list(said.observed),
+        controls=list(said.control_names),
         paths=[
             PathLine(
-                source=a, target=b, fixed=next((p.estimate for p in results.parameters
+                source=a, target=b, control=(a, b) in said.controls, fixed=next((p.estimate for p in results.parameters
                 if p.kind == "path" and (p.from_, p.to) == (a, b) and not p.free), None),
             )
             for a, b in said.paths

@@ -11,7 +11,9 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, ValidationError
 
 from dusk_arrow.core.assessment.comparing import Comparison
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.observations.steps import words as step_words
+from dusk_arrow.core.observations.taking_steps import removals
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Rectangle, Words
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.formats.registry import finest
@@ -23,15 +25,16 @@ from dusk_arrow.records.tables import DataSetRow, ProjectRow, RevisionRow
 from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, drawn
 from dusk_arrow.report.cells import Align, Style, Table
 from dusk_arrow.report.formats.registry import FORMATS
-from dusk_arrow.report.material import Beside, Material, Turn, material, screened
+from dusk_arrow.report.material import Beside, Cases, Material, Turn, material, screened
 from dusk_arrow.report.options import NamedFigure
 from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
+from dusk_arrow.results.holdout import opened
 from dusk_arrow.server.comparisons import against, quick
-from dusk_arrow.server.context import attachment, context, keep, reply, version_data
+from dusk_arrow.server.context import attachment, context, imported_data, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
-from dusk_arrow.server.documents import Document, document_of, fit_revision, with_importance
+from dusk_arrow.server.documents import Document, document_of, fit_revision, identity, with_importance
 from dusk_arrow.server.model_state import ViewPart, find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -173,7 +176,9 @@ def _whole(model_id: int) -> _Whole:
         heads = [(other.name, store.head_of(session, other)) for other in store.models_of(session, model.project_id)]
         stated = [(name, row, fit_revision(session, row)) for name, row in heads if row.specification]
         criteria, view = cut_offs(session, model), ViewPart.model_validate(model.view)
-        steps = [step_words(step) for step in store.steps_of(version) if step.on]
+        taken = store.steps_of(version)
+        steps = [step_words(step) for step in taken if step.on]
+        data_set_id, key = version.data_set_id, f"{identity(session, head)} {version.id}"
         title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
         name = session.get_one(DataSetRow, version.data_set_id).name
         version_id, revision_id = version.id, head.id
@@ -189,7 +194,14 @@ def _whole(model_id: int) -> _Whole:
     beside = [
         Beside(other, one, _test(head, row, own), row.id == head.id) for other, row, one in stated if one.converged
     ]
-    return _Whole(material(results, data, criteria, steps, turns, beside, found), view, title, name, document)
+    cases = halves = None
+    if isinstance(data, DataSet):
+        imported = imported_data(data_set_id)
+        assert isinstance(imported, DataSet)
+        lost = keep("removals", version_id, lambda: removals(imported, taken))
+        cases, halves = Cases(imported.n, lost), keep("holdout", key, lambda: opened(results, imported, taken))
+    whole = material(results, data, criteria, steps, turns, beside, found, cases, halves)
+    return _Whole(whole, view, title, name, document)
 
 
 def _test(head: RevisionRow, other: RevisionRow, own: Callable[[], Any]) -> Comparison | None:

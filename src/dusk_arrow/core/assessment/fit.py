@@ -142,8 +142,8 @@ def assess_fit(
         sabic=None if deviance is None else deviance + n_parameters * float(np.log((n + 2) / 24)),
         ecvi=(t + 2 * n_parameters) / multiplier,
         n_parameters=n_parameters,
-        critical_n_05=_critical_n(0.05, t, df, n, multiplier) if tested else None,
-        critical_n_01=_critical_n(0.01, t, df, n, multiplier) if tested else None,
+        critical_n_05=critical_n(0.05, t, df, n, multiplier) if tested else None,
+        critical_n_01=critical_n(0.01, t, df, n, multiplier) if tested else None,
         baseline_chi_square=base,
         baseline_df=baseline_df,
     )
@@ -194,8 +194,8 @@ def scale_fit(fit: Fit, factor: float, baseline_factor: float, multiplier: float
     )
 
 
-def _critical_n(alpha: float, chi_square: float, df: int, n: int, multiplier: float) -> float | None:
-    """The sample size at which this discrepancy would just be significant (Hoelter 1983): what the multiplier would have to
+def critical_n(alpha: float, chi_square: float, df: int, n: int, multiplier: float) -> float | None:
+    """The sample size at which this discrepancy would just be significant (Hoelter 1983; Bollen & Liang 1988): what the multiplier would have to
     be, and one more where that is N−1."""
     discrepancy = chi_square / multiplier
     return float(chdtri(df, alpha) / discrepancy + n - multiplier) if discrepancy > 1e-12 else None

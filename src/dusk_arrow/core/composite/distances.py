@@ -1,4 +1,4 @@
-"""How far implied correlations are from the sample's: SRMR, d_ULS, d_G (Dijkstra & Henseler 2015), batched."""
+"""How far implied correlations are from the sample's: SRMR, d_ULS, d_G (Dijkstra & Henseler 2015a), batched."""
 
 from __future__ import annotations
 

@@ -93,12 +93,15 @@ def explain(point: Point, found: Figures) -> list[Problem]:
 
 
 def _loadings(table: ParameterTable, found: Figures, construct: Construct) -> dict[str, float]:
-    """Standardized loadings of the indicators that a construct shares with no other."""
+    """Standardized loadings of the indicators that a construct shares with no other, and that no sentence holds."""
     everyone = [name for other in table.constructs for name in other.indicators]
     return {
         p.target: found.value("standardized", p.key)
         for p in table.parameters
-        if p.kind == "loading" and p.source == construct.name and everyone.count(p.target) == 1
+        if p.kind == "loading"
+        and p.source == construct.name
+        and everyone.count(p.target) == 1
+        and (p.free or p.why_fixed == MARKER)
     }
 
 

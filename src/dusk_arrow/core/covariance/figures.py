@@ -25,6 +25,7 @@ from dusk_arrow.core.effects.tracked import Quantity, tracked_values
 from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
 from dusk_arrow.core.linear_algebra import Array, beside, correlation_from, slices, variance_inflation
+from dusk_arrow.core.parameter_key import HELD
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,14 @@ class FigurePlan:
     def blocks(self) -> dict[str, list[int]]:
         """For every reflective construct with observed indicators their positions, for alpha and HTMT."""
         at = {name: i for i, name in enumerate(self.model.table.observed)}
-        constructs = [c for c in self.model.table.constructs if c.mode == "reflective"]
+        table = self.model.table
+        held = {(p.source, p.target) for p in table.parameters if p.kind == "loading" and p.why_fixed == HELD}
+        constructs = [
+            c
+            for c in table.constructs
+            if c.mode == "reflective"
+            and (len(c.indicators) < 2 or not held.issuperset((c.name, name) for name in c.indicators))
+        ]  # of levels and slopes the items say when, not how well
         found = {c.name: [at[name] for name in c.indicators if name in at] for c in constructs}
         return {name: block for name, block in found.items() if block}
 

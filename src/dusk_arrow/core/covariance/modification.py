@@ -16,6 +16,7 @@ from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.robust import guarded_inverse
 from dusk_arrow.core.family import Modification
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.parameter_key import HELD
 
 
 def candidates(table: ParameterTable) -> list[Parameter]:
@@ -24,7 +25,7 @@ def candidates(table: ParameterTable) -> list[Parameter]:
     there |= {(p.matrix, p.column, p.row) for p in table.parameters if p.matrix in ("node", "residual")}
     node_at = {name: i for i, name in enumerate(table.nodes)}
     composites = {c.name for c in table.constructs if c.mode == "formative"}
-    found = [p for p in table.parameters if p.why_fixed == "fixed by a sentence"]
+    found = [p for p in table.parameters if p.why_fixed == HELD]
     items = [(i, name) for i, name in enumerate(table.observed) if name not in node_at]
     for (i, first), (j, second) in combinations(items, 2):
         if ("residual", j, i) not in there:

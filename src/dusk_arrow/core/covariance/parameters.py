@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.family import Role
-from dusk_arrow.core.parameter_key import ParameterKey, ParameterKind
+from dusk_arrow.core.parameter_key import HELD, ParameterKey, ParameterKind
 from dusk_arrow.core.specification.model import Construct, Model, target_of
 from dusk_arrow.core.specification.statements import Arrow, Pair, Reference, Target, VarianceOf
 
@@ -124,7 +124,7 @@ class _Builder:
         parameter = Parameter(kind, source, target, matrix, row, column, **more)  # type: ignore[arg-type]
         asked = self.model.fixed.get(parameter.sentence_target)
         if asked is not None:
-            parameter = replace(parameter, value=asked, why_fixed="fixed by a sentence")
+            parameter = replace(parameter, value=asked, why_fixed=HELD)
         elif parameter.sentence_target in self.model.released:
             parameter = replace(parameter, value=None, why_fixed=None)
         start = self.model.starts.get(parameter.sentence_target)

@@ -72,6 +72,7 @@ class HoldOutHalf:
     seed: int = 1
     opened: bool = False
     half: Literal["first", "second"] = "first"
+    reason: str | None = None
     on: bool = True
     type: Literal["hold_out_half"] = "hold_out_half"
 
@@ -81,6 +82,7 @@ class KeepCases:
     """Only cases that fulfil a condition stay."""
 
     condition: str
+    reason: str | None = None
     on: bool = True
     type: Literal["keep_cases"] = "keep_cases"
 
@@ -142,6 +144,7 @@ class DropColumns:
     """Columns that are not wanted."""
 
     columns: tuple[str, ...]
+    reason: str | None = None
     on: bool = True
     type: Literal["drop_columns"] = "drop_columns"
 
@@ -164,7 +167,13 @@ Step = (
 
 
 def words(step: Step) -> str:
-    """A step as the list of steps says it."""
+    """A step as the list of steps says it, with the reason where one was given."""
+    reason = getattr(step, "reason", None)
+    return what_happens(step) + (f": {reason}" if reason else "")
+
+
+def what_happens(step: Step) -> str:
+    """The same without the reason."""
     match step:
         case RenameColumn(column, to):
             return f"{column} renamed {to}"
@@ -174,11 +183,10 @@ def words(step: Step) -> str:
             return f"{listed(codes)} in {listed(columns)} means missing"
         case Reverse(columns, low, high):
             return f"{listed(columns)} recoded the other way round ({low:g} to {high:g})"
-        case HoldOut(cases, reason):
-            one = (
+        case HoldOut(cases):
+            return (
                 f"case {cases[0]} held out" if len(cases) == 1 else f"cases {listed([str(c) for c in cases])} held out"
             )
-            return one + (f": {reason}" if reason else "")
         case HoldOutHalf(_, seed, opened):
             return f"half of the cases held out {'and opened' if opened else 'unseen'} (seed {seed})"
         case KeepCases(condition):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -26,6 +26,7 @@ from dusk_arrow.core.observations.steps import (
     Step,
     TreatAsMissing,
     WeightCases,
+    what_happens,
     words,
 )
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed, nearest
@@ -250,6 +251,35 @@ def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Pro
                 message = f"The step “{words(step)}” cannot be taken: {found.message}"
                 problems.append(replace(found, message=message))
     return data, problems
+
+
+class Removal(NamedTuple):
+    """What a step left out: in words, why, how many cases, and how many of these lacked an answer that they were chosen by."""
+
+    words: str
+    reason: str | None
+    cases: int
+    incomplete: int = 0
+
+
+def removals(data: DataSet, steps: Sequence[Step]) -> list[Removal]:
+    """The steps that leave cases or columns out, in order, with what each of them left out."""
+    found = []
+    for step in steps:
+        if not step.on:
+            continue
+        try:
+            after = apply_step(data, step)
+        except ProblemError:
+            continue
+        if isinstance(step, HoldOut | HoldOutHalf | KeepCases | DropColumns):
+            incomplete = 0
+            if isinstance(step, HoldOutHalf):
+                answers = np.column_stack([_numbers(data, name) for name in step.columns])
+                incomplete = int(np.isnan(answers).any(axis=1).sum())
+            found.append(Removal(what_happens(step), step.reason, data.n - after.n, incomplete))
+        data = after
+    return found
 
 
 def recoding(data: DataSet, name: str, block: Sequence[str]) -> Repair:

@@ -24,6 +24,12 @@ class BootstrapSummary:
     n_used: int
 
 
+def enough(used: int, level: float) -> bool:
+    """Whether so many resamples can decide anything: each end of the interval has two of them beyond it. Below that it hangs on the
+    most extreme one."""
+    return used * (1 - level) / 2 >= 2
+
+
 def bias_correction(draws: Array, estimate: Array) -> Array:
     """z₀ (f,) of draws (b, f), nan where there is none: ties count half, and it is bounded at half a draw (Efron 1982)."""
     count = np.isfinite(draws).sum(axis=0)

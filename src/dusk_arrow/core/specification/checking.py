@@ -12,6 +12,7 @@ from dusk_arrow.core.specification.changes import (
     RemoveIndicator,
     RemoveObserved,
     RemovePath,
+    SetCovariance,
     SetMode,
     TakeBack,
 )
@@ -198,6 +199,29 @@ def _controls(specification: Specification, model: Model) -> list[Problem]:
     return found
 
 
+def _growth(model: Model) -> list[Problem]:
+    """Levels and slopes whose disturbances do not covary, because something leads to both and nobody said that they do."""
+    explained = {target for _, target in model.paths}
+    curves = [c for c in model.constructs if c.name in explained and c.all_held(model.fixed)]
+    said = {*model.covariances, *model.no_covariances}
+    found = []
+    for one, other in itertools.combinations(curves, 2):
+        pair = (min(one.name, other.name), max(one.name, other.name))
+        joined = {(one.name, other.name), (other.name, one.name)} & set(model.paths)
+        if joined or pair in said or not set(one.indicators) & set(other.indicators) or Pair(*pair) in model.fixed:
+            continue
+        message = (
+            f"{one.name} and {other.name} covaried until something led to them; now their disturbances do not. What is left of a level and "
+            "its change hardly ever is unrelated, so let them covary unless theory says otherwise."
+        )
+        repairs = (
+            Repair(f"Let {one.name} and {other.name} covary", SetCovariance(one.name, other.name, True)),
+            Repair("They do not covary", SetCovariance(one.name, other.name, False)),
+        )
+        found.append(Problem("growth_covariance_gone", "warning", message, (one.name, other.name), repairs))
+    return found
+
+
 def formative_of_factors(model: Model) -> list[Problem]:
     """What formative constructs cannot be among common factors."""
     found: list[Problem] = []
@@ -344,6 +368,7 @@ def check(specification: Specification, columns: Sequence[str] | None = None) ->
         return beyond
     found = _constructs(specification, model, columns) + _second_order(model)
     found += _relations(specification, model, columns)
+    found += _growth(model)
     found += _targets(specification, model) + _routes(specification, model) + _alike(model)
     if not model.columns:
         message = "The model is empty. Pick a block of columns and make a construct of it."

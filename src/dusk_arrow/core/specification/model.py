@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Literal
@@ -51,6 +52,10 @@ class Construct:
         """Indicators in use and set aside."""
         return self.indicators + tuple(name for name, _ in self.aside)
 
+    def all_held(self, fixed: Mapping[Target, float]) -> bool:
+        """Whether every loading is held, as those of the level and slope of growth are: the items say when, not how well."""
+        return len(self.indicators) > 1 and all(Arrow(self.name, name) in fixed for name in self.indicators)
+
 
 @dataclass(frozen=True)
 class Model:
@@ -74,6 +79,19 @@ class Model:
     def control_names(self) -> tuple[str, ...]:
         """What is controlled for, in order of mention."""
         return tuple(dict.fromkeys(name for name, _ in self.controls))
+
+    def without_controls(self) -> Model:
+        """The model as it is looked at without its controls: their paths are left out, and they where nothing else is said of
+        them."""
+        paths = tuple(path for path in self.paths if path not in self.controls)
+        gone = set(self.control_names) - {name for path in paths for name in path}
+        return replace(
+            self,
+            paths=paths,
+            controls=(),
+            covariances=tuple(pair for pair in self.covariances if not gone & set(pair)),
+            no_covariances=tuple(pair for pair in self.no_covariances if not gone & set(pair)),
+        )
 
     @property
     def by_name(self) -> dict[str, Construct]:

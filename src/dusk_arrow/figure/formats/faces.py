@@ -14,6 +14,7 @@ from reportlab.pdfbase.ttfonts import TTFont
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 
 OWN = {False: TYPEFACES["source"].regular_file, True: TYPEFACES["source"].bold_file}
+ITALIC = "source-sans-3-400-italic"  # Latin letters, for symbols
 OTHER = {False: "dejavu-sans", True: "dejavu-sans-bold"}
 HAN, KANA, HANGUL = "STSong-Light", "HeiseiKakuGo-W5", "HYGothic-Medium"
 
@@ -22,7 +23,7 @@ HAN, KANA, HANGUL = "STSong-Light", "HeiseiKakuGo-W5", "HYGothic-Medium"
 def faces() -> dict[str, frozenset[int]]:
     """Makes the faces known; which letters each of the bundled ones has."""
     letters = {}
-    for name in (*(one.file(bold) for one in TYPEFACES.values() for bold in (False, True)), *OTHER.values()):
+    for name in (*(one.file(bold) for one in TYPEFACES.values() for bold in (False, True)), *OTHER.values(), ITALIC):
         with as_file(files("dusk_arrow.figure") / "fonts" / f"{name}.ttf") as path:
             font = TTFont(name, str(path))
         pdfmetrics.registerFont(font)

@@ -18,6 +18,7 @@ from docx.oxml import OxmlElement
 from docx.oxml.ns import qn
 from docx.shared import Mm, Pt, RGBColor
 from docx.text.paragraph import Paragraph
+from docx.text.run import Run
 from lxml import etree
 
 from dusk_arrow.figure.formats import png
@@ -25,6 +26,7 @@ from dusk_arrow.figure.formats.svg import svg
 from dusk_arrow.report.assembly import Figure, Report, Words
 from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.formats.widths import column_widths
+from dusk_arrow.report.typesetting import runs
 
 FACE = "Calibri"  # a document is written on with the faces of its reader's machine
 ACROSS, SIZE, WIDER = Mm(174), 8.5, 1.25
@@ -55,6 +57,16 @@ def _field(paragraph: Paragraph, kind: str, number: int) -> None:
             element = OxmlElement("w:fldChar")
             element.set(qn("w:fldCharType"), what)
             run._r.append(element)
+
+
+def _written(paragraph: Paragraph, text: str, symbols: bool = True) -> list[Run]:
+    """A text in a paragraph, its symbols in italics."""
+    found = []
+    for piece, symbol in runs(text) if symbols else [(text, False)]:
+        run = paragraph.add_run(piece)
+        run.italic = symbol or None
+        found.append(run)
+    return found
 
 
 def _caption(paper: Paper, kind: str, number: int, title: str, above: bool) -> None:
@@ -111,10 +123,10 @@ def _table(paper: Paper, one: Table, style: Style) -> None:
             paragraph._p.style = written
             if down and at == 0 and text.startswith("    "):
                 paragraph.paragraph_format.left_indent = Mm(3)
-            run = paragraph.add_run(text.strip())
-            run.bold = bool(down and one.rows[down - 1].heading)
-            if narrow < 1:
-                run.font.size = Pt(round(2 * SIZE * narrow) / 2)
+            for run in _written(paragraph, text.strip(), symbols=down == 0):
+                run.bold = bool(down and one.rows[down - 1].heading)
+                if narrow < 1:
+                    run.font.size = Pt(round(2 * SIZE * narrow) / 2)
             cell.width = Pt(widths[at])
             if one.columns[at].holds != "text":
                 paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
@@ -195,16 +207,17 @@ def write(report: Report) -> bytes:
         if isinstance(block, Words):
             paper.add_heading(block.title, 1)
             for text in block.paragraphs:
-                paper.add_paragraph(text)
+                _written(paper.add_paragraph(), text)
         elif isinstance(block, Figure):
             _picture(paper, block)
             _caption(paper, "Figure", block.number, block.title, above=False)
             if block.note:
-                paper.add_paragraph(block.note, style="Table note")
+                _written(paper.add_paragraph(style="Table note"), block.note)
         else:
             _caption(paper, "Table", block.number, block.table.title, above=True)
             _table(paper, block.table, report.style)
-            paper.add_paragraph(f"Note. {' '.join(block.table.notes)}" if block.table.notes else "", style="Table note")
+            note = f"Note. {' '.join(block.table.notes)}" if block.table.notes else ""
+            _written(paper.add_paragraph(style="Table note"), note)
     if report.references:
         if lying:
             _turned(paper, False)

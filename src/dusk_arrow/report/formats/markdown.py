@@ -8,11 +8,17 @@ import re
 from dusk_arrow.figure.formats.svg import svg
 from dusk_arrow.report.assembly import Figure, Report, Words
 from dusk_arrow.report.cells import Style, Table
+from dusk_arrow.report.typesetting import runs
 
 
 def escaped(text: str) -> str:
     """Text in which no character means anything to Markdown."""
     return re.sub(r"([\\`*_{}\[\]<>#|~$])", r"\\\1", text).replace("&", "&amp;")
+
+
+def said(text: str) -> str:
+    """A text with its symbols in italics."""
+    return "".join(f"*{piece}*" if symbol else escaped(piece) for piece, symbol in runs(text))
 
 
 def table(one: Table, style: Style) -> str:
@@ -33,7 +39,7 @@ def write(report: Report) -> bytes:
     parts = [f"# {escaped(report.title)}"] if report.title else []
     for block in report.blocks:
         if isinstance(block, Words):
-            parts += [f"## {escaped(block.title)}", *(escaped(text) for text in block.paragraphs)]
+            parts += [f"## {escaped(block.title)}", *(said(text) for text in block.paragraphs)]
         elif isinstance(block, Figure):
             data = base64.b64encode(svg(block.drawing).encode()).decode()
             parts += [f"![{escaped(block.drawing.title)}](data:image/svg+xml;base64,{data})"]

@@ -25,12 +25,13 @@ from reportlab.platypus import (
 )
 from reportlab.platypus import Table as Grid
 
-from dusk_arrow.figure.formats.faces import OWN, faces, runs
+from dusk_arrow.figure.formats.faces import ITALIC, OWN, faces, runs
 from dusk_arrow.figure.formats.pdf import draw
 from dusk_arrow.figure.sizes import SIDEWAYS
 from dusk_arrow.report.assembly import Figure, Report, Words
 from dusk_arrow.report.cells import Style, Table
 from dusk_arrow.report.formats.widths import column_widths
+from dusk_arrow.report.typesetting import runs as symbols
 
 INK, QUIET = HexColor("#232540"), HexColor("#55576b")
 ACROSS, MARGIN = 174 * mm, 18 * mm
@@ -71,6 +72,13 @@ def _marked(text: str, bold: bool = False) -> str:
     )
 
 
+def _said(text: str) -> str:
+    """The same with its symbols in italics."""
+    return "".join(
+        f'<font name="{ITALIC}">{escape(piece)}</font>' if symbol else _marked(piece) for piece, symbol in symbols(text)
+    )
+
+
 def _table(table: Table, style: Style) -> Grid:
     """A table with the three lines of a journal."""
     size = 8.5
@@ -84,7 +92,7 @@ def _table(table: Table, style: Style) -> Grid:
         ParagraphStyle("bold", parent=plain, fontName=OWN[True]),
     )
     strong = ParagraphStyle("strong", parent=right, fontName=OWN[True])
-    rows = [[Paragraph(_marked(c.words), plain if c.holds == "text" else right) for c in table.columns]]
+    rows = [[Paragraph(_said(c.words), plain if c.holds == "text" else right) for c in table.columns]]
     for row, cells in zip(table.rows, texts, strict=True):
         line = []
         for column, text in zip(table.columns, cells, strict=True):
@@ -117,11 +125,11 @@ def write(report: Report) -> bytes:
     story: list[Flowable] = [Paragraph(_marked(report.title, True), TITLE)] if report.title else []
     for block in report.blocks:
         if isinstance(block, Words):
-            first, *rest = [Paragraph(_marked(text), BODY) for text in block.paragraphs] or [Spacer(1, 1)]
+            first, *rest = [Paragraph(_said(text), BODY) for text in block.paragraphs] or [Spacer(1, 1)]
             story += [KeepTogether([Paragraph(_marked(block.title, True), HEADING), first]), *rest]
         elif isinstance(block, Figure):
             caption = Paragraph(_marked(f"Figure {block.number}. {block.title}", True), CAPTION)
-            note = [Paragraph(_marked(block.note), NOTE)] if block.note else [Spacer(1, 8)]
+            note = [Paragraph(_said(block.note), NOTE)] if block.note else [Spacer(1, 8)]
             whole = [Spacer(1, 6), Picture(block), caption, *note]
             if block.sideways:
                 turned = [NextPageTemplate("sideways"), PageBreak(), *whole, NextPageTemplate("page"), PageBreak()]
@@ -131,7 +139,7 @@ def write(report: Report) -> bytes:
         else:
             caption = Paragraph(_marked(f"Table {block.number}. {block.table.title}", True), CAPTION)
             note = (
-                [Paragraph(_marked(f"Note. {' '.join(block.table.notes)}"), NOTE)]
+                [Paragraph(_said(f"Note. {' '.join(block.table.notes)}"), NOTE)]
                 if block.table.notes
                 else [Spacer(1, 10)]
             )

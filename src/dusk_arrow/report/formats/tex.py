@@ -11,6 +11,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
 from dusk_arrow.report.cells import Cell, Range, Row, Table
 from dusk_arrow.report.formats.widths import BESIDE, column_widths
+from dusk_arrow.report.typesetting import runs
 
 LONG = 28
 SMALL, ACROSS = 10.0, 170 * 72 / 25.4  # points: the type of tables, and the width between the margins
@@ -20,7 +21,7 @@ SPECIAL = {
     "\\": r"\textbackslash{}", "{": r"\{", "}": r"\}", "&": r"\&", "%": r"\%", "$": r"\$", "#": r"\#", "_": r"\_", "~": r"\textasciitilde{}",
     "^": r"\textasciicircum{}", "<": r"\textless{}", ">": r"\textgreater{}", "|": r"\textbar{}", '"': r"\textquotedbl{}",
     "−": r"$-$", "–": "--", "→": r"$\rightarrow$", "≥": r"$\geq$", "≤": r"$\leq$", "√": r"$\surd$", "·": r"$\cdot$", "β": r"$\beta$",
-    "χ": r"$\chi$", "²": r"\textsuperscript{2}", "Δ": r"$\Delta$", "λ": r"$\lambda$", "θ": r"$\theta$", "Γ": r"$\Gamma$", "›": r"$>$", "’": "'",
+    "χ": r"$\chi$", "\u00a0": "~", "²": r"\textsuperscript{2}", "Δ": r"$\Delta$", "λ": r"$\lambda$", "θ": r"$\theta$", "Γ": r"$\Gamma$", "›": r"$>$", "’": "'",
 }  # fmt: skip
 
 
@@ -28,6 +29,11 @@ def escaped(text: str) -> str:
     """Text in which no character means anything to LaTeX."""
     shown = "".join(SPECIAL.get(letter, letter) for letter in text)
     return re.sub(r"^(\s*)\[", r"\1{[}", shown)  # a bracket after the end of a row would be read as its space
+
+
+def said(text: str) -> str:
+    """A text with its symbols in italics."""
+    return "".join(rf"\textit{{{escaped(piece)}}}" if symbol else escaped(piece) for piece, symbol in runs(text))
 
 
 def _alone(row: Row) -> bool:
@@ -71,6 +77,7 @@ def write(report: Report) -> bytes:
         blocks=[(kinds[type(block)], block) for block in report.blocks],
         printed=lambda cell: escaped(report.style.printed(cell)),
         tex=escaped,
+        said=said,
         alone=_alone,
         layout=lambda table: _layout(table, report.style.printed),
     )

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dusk_arrow.core.assessment.comparing import Comparison
+from dusk_arrow.core.observations.taking_steps import Removal
 from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.structure import cut_off
+
+NO_REASON = "no reason was written down"
 
 
 def reasons(material: Material) -> dict[str, str]:
@@ -21,21 +24,38 @@ def reasons(material: Material) -> dict[str, str]:
     return found
 
 
+def left_out(material: Material) -> list[Removal]:
+    """The cases and columns that were left out: by steps, in order, then those that lack an answer in a column in use."""
+    found = list(material.cases.removals) if material.cases is not None else []
+    data = material.results.data
+    lost = 0 if data is None else data.n_total - data.n_used
+    if lost and material.cases is not None:
+        every = material.results.settings.missing == "listwise"
+        what = "an answer in a column in use missing" if every else "no answer in any column in use"
+        found.append(Removal(what, "listwise deletion" if every else "nothing to analyse", lost))
+    return found
+
+
 def set_aside(material: Material) -> Table | None:
-    """Items that are set aside, and the other changes that these data prompted."""
+    """Items that are set aside, cases that were left out, and the other changes that these data prompted."""
     why = reasons(material)
     labels = material.labels
     rows = [
-        Row((name, construct.name, labels.get(name, ""), why[name] or "no reason was written down"))
+        Row((name, f"item of {construct.name}", labels.get(name, ""), why[name] or NO_REASON))
         for construct in material.model.constructs
         for name, _ in construct.aside
     ]
+    for one in left_out(material):
+        kind = counted(one.cases, "case") if one.cases else "columns"
+        if one.incomplete:
+            kind += f", {one.incomplete:,} of them incomplete"
+        rows.append(Row((one.words, kind, "", one.reason or NO_REASON)))
     changes = [t for t in material.turns or () if t.from_data]
     if not rows and not changes:
         return None
     listed = {f"{name} set aside from {c.name}" for c in material.model.constructs for name, _ in c.aside}
     rows += [
-        Row((turn.words, "", "", turn.reason or "no reason was written down"))
+        Row((turn.words, "change of the model", "", turn.reason or NO_REASON))
         for turn in changes
         if turn.words not in listed
     ]
@@ -44,12 +64,12 @@ def set_aside(material: Material) -> Table | None:
         said = "No change" if not changes else counted(len(changes), "change")
         notes.append(f"{said} on the way to this model came from these data (MacCallum, Roznowski & Necowitz, 1992).")
     columns = (
-        Column("Item or change", "text"),
-        Column("Construct", "text"),
+        Column("What", "text"),
+        Column("Kind", "text"),
         Column("Wording", "text"),
         Column("Reason", "text"),
     )
-    return Table("set_aside", "What was set aside, and why", columns, tuple(rows), tuple(notes))
+    return Table("set_aside", "What was removed, and why", columns, tuple(rows), tuple(notes))
 
 
 def models(material: Material) -> Table | None:
@@ -118,6 +138,35 @@ def _tests(material: Material) -> list[str]:
     if any(one.scaled is not None for one in differences):
         notes.append("Δχ² is scaled (Satorra & Bentler, 2001; Satorra & Bentler, 2010).")
     return notes + [f"{name}: {c.reason}." for name, c in compared if c.difference is None]
+
+
+def halves(material: Material) -> Table | None:
+    """The model fitted freely to the half of the cases that it was worked out on, and to the one that was held out."""
+    found = material.holdout
+    if found is None or found.first.fit is None or found.second.fit is None:
+        return None
+    first, second = found.first.fit, found.second.fit
+    rows = [Row(("n", Number(found.first.n, "count"), Number(found.second.n, "count")))]
+    for words, key, kind, places in (
+        ("χ²", "chi_square", "plain", 2), ("df", "df", "count", 0), ("CFI", "cfi", "share", 3), ("TLI", "tli", "share", 3),
+        ("RMSEA", "rmsea", "share", 3), ("SRMR", "srmr", "share", 3), ("d_ULS", "d_uls", "plain", 3), ("d_G", "d_g", "plain", 3),
+    ):  # fmt: skip
+        values = getattr(first, key), getattr(second, key)
+        if any(value is not None for value in values):
+            rows.append(Row((words, *(Number(value, kind, places) for value in values))))  # type: ignore[arg-type]
+    other = {(p.from_, p.to): p.standardized for p in found.second.paths}
+    rows += [
+        Row((f"{p.from_} → {p.to}", Number(p.standardized), Number(other.get((p.from_, p.to)))))
+        for p in found.first.paths
+    ]
+    notes = [f"Both halves fitted freely; paths are standardized. The half was drawn with seed {found.seed}."]
+    if found.discrepancy is not None and found.own_discrepancy is not None:
+        notes.append(
+            f"{found.measure} of the second half from what the first implies: {found.discrepancy:.3f}; of the first half from the same: "
+            f"{found.own_discrepancy:.3f} (Cudeck & Browne, 1983)."
+        )
+    columns = (Column("Figure or path", "text"), Column("First half"), Column("Held-out half"))
+    return Table("halves", "Both halves of the cases", columns, tuple(rows), tuple(notes))
 
 
 def cited(material: Material) -> list[str]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from dusk_arrow.report.cells import Table
 from dusk_arrow.report.material import Material
-from dusk_arrow.report.tables import history, measurement, sample, structure
+from dusk_arrow.report.tables import history, measurement, sample, stated, structure
 
 
 @dataclass(frozen=True)
@@ -29,11 +29,13 @@ TABLES: tuple[TableMaker, ...] = (
     TableMaker("cross_loadings", "Cross-loadings", measurement.cross_loadings, False),
     TableMaker("collinearity", "Collinearity", measurement.collinearity),
     TableMaker("fit", "Fit", structure.fit),
+    TableMaker("halves", "Both halves of the cases", history.halves),
     TableMaker("paths", "Paths and hypotheses", structure.paths),
     TableMaker("effects", "Effects", structure.effects),
+    TableMaker("stated", "Covariances, equalities and held values", stated.stated),
     TableMaker("explained", "What is explained", structure.explained),
     TableMaker("models", "Models", history.models),
-    TableMaker("set_aside", "What was set aside, and why", history.set_aside),
+    TableMaker("set_aside", "What was removed, and why", history.set_aside),
     TableMaker("assumptions", "Assumptions", sample.assumptions),
     TableMaker("criteria", "Criteria with sources", history.criteria, False),
     TableMaker("parameters", "All parameters", structure.parameters, False),

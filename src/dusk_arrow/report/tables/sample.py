@@ -7,19 +7,11 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.problems import counted, listed
 from dusk_arrow.report.cells import Column, Number, Row, Style, Table
+from dusk_arrow.report.impossible import impossible
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.references import within
 from dusk_arrow.report.tables.structure import cut_off
 
-IMPOSSIBLE = frozenset(
-    {
-        "negative_variance",
-        "not_semi_definite",
-        "loading_beyond_one",
-        "not_positive_definite_constructs",
-        "unstable_loop",
-    }
-)
 SKEW, PEAK = 2.0, 7.0  # West, Finch & Curran (1995)
 
 
@@ -106,18 +98,21 @@ def assumptions(material: Material) -> Table | None:
 
 
 def _missing(material: Material) -> str:
-    data, how = material.results.data, material.results.settings.missing
+    data, codes = material.results.data, {problem.code for problem in material.results.problems}
     assert data is not None
-    if how == "full-information":
-        return "every answer used (full information)"
-    if data.n_used == data.n_total and not data.missing:
-        return "complete"
     words = {
-        "listwise": "cases with a gap in a column in use left out (listwise)",
-        "mean": "gaps filled with the mean of the column",
-        "pairwise": "each covariance from the cases that have both (pairwise)",
+        "full_information": "every answer used (full information)",
+        "filled_with_means": "gaps filled with the mean of the column",
+        "pairwise": "each correlation from the cases that have both answers (pairwise)",
     }
-    return words[how]
+    for code, said in words.items():
+        if code in codes:
+            return said
+    if data.n_used == data.n_total:
+        return "complete"
+    if material.results.settings.missing != "listwise":
+        return "cases without any answer in the columns in use left out"
+    return "cases with a gap in a column in use left out (listwise)"
 
 
 def _normality(material: Material) -> str:
@@ -153,9 +148,10 @@ def _shapes(material: Material) -> list[tuple[str, str, str]]:
         said = f"Mardia's kurtosis {normality.kurtosis:.1f}, z = {z}, {written.p(normality.kurtosis_p)}"
         rows.append(("Multivariate normality", said, _normality(material)))
     if found.mahalanobis_beyond is not None:
-        held = [step for step in material.steps if "held out" in step]
-        n = 0 if normality is None else normality.n
-        said = f"{found.mahalanobis_beyond} of {n} complete cases farther than one in a thousand"
+        held = [one.words for one in material.cases.removals if "held out" in one.words] if material.cases else []
+        n = len(found.mahalanobis) if normality is None else normality.n
+        complete = f"{n:,} complete cases" if n else "the complete cases"
+        said = f"{found.mahalanobis_beyond:,} of {complete} farther than one in a thousand"
         rows.append(("Outliers (Mahalanobis distance)", said, "; ".join(held) or "kept"))
     return rows
 
@@ -171,13 +167,8 @@ def _collinear(material: Material) -> list[tuple[str, str, str]]:
     return [("Collinearity of predictors", said, f"{cut_off(criterion)} ({within(criterion.cut_off_source)})")]
 
 
-def impossible(material: Material) -> list[str]:
-    """What makes a solution impossible, in the words of its problems."""
-    return [problem.message for problem in material.results.problems if problem.code in IMPOSSIBLE]
-
-
 def _admissible(material: Material) -> tuple[str, str, str]:
     results = material.results
     found = "converged" if results.converged else "not converged"
     found += ", admissible" if results.admissible else ", inadmissible" if results.admissible is False else ""
-    return ("Solution", found, " ".join(impossible(material)))
+    return ("Solution", found, "; ".join(impossible(material)))

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from dusk_arrow.report.material import Material
-from dusk_arrow.report.words import findings, methods
+from dusk_arrow.report.words import measures, methods, removed, structure
 
 
 @dataclass(frozen=True)
@@ -22,10 +22,10 @@ class WordsMaker:
 WORDS: tuple[WordsMaker, ...] = (
     WordsMaker("sample", "Sample and missing answers", methods.sample),
     WordsMaker("method", "Method", methods.method),
-    WordsMaker("measures_and_fit", "Measures and fit", findings.measures),
-    WordsMaker("paths_in_words", "Paths in words", findings.paths),
-    WordsMaker("mediation", "Mediation", findings.mediation),
-    WordsMaker("aside_in_words", "What was set aside, and why", findings.aside),
+    WordsMaker("measures_and_fit", "Measures and fit", measures.measures),
+    WordsMaker("paths_in_words", "Paths in words", structure.paths),
+    WordsMaker("mediation", "Mediation", structure.mediation),
+    WordsMaker("aside_in_words", "What was removed, and why", removed.aside),
     WordsMaker("settings", "Settings and seed", methods.settings),
-    WordsMaker("criteria_in_words", "Criteria in words", findings.criteria, False),
+    WordsMaker("criteria_in_words", "Criteria in words", removed.criteria, False),
 )

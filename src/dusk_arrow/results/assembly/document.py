@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from dusk_arrow.core.assessment.fit import DistanceFit, Fit
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit, critical_n
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.specification.model import Model, read
@@ -97,8 +97,14 @@ def _global(fit: Fit) -> FitPart:
 def _fit(found: Found) -> FitPart:
     if isinstance(found.fitted.fit, DistanceFit):
         return _distance_fit(found, found.fitted.fit)
-    scaled = found.fitted.scaled
+    scaled, fit, evidence = found.fitted.scaled, found.fitted.fit, found.fitted.evidence
+    chosen = (
+        critical_n(1 - found.settings.level, fit.chi_square, fit.df, evidence.n, evidence.multiplier)
+        if fit.df
+        else None
+    )
     more = {
+        "critical_n": chosen,
         "scaled": None if scaled is None else ScaledPart(**asdict(scaled)),
         "bollen_stine": _bollen_stine(found),
     }

@@ -10,6 +10,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Parameter
 from dusk_arrow.core.figures import FigureKey, FigureName
 from dusk_arrow.core.linear_algebra import correlation_from
+from dusk_arrow.core.resampling.intervals import enough
 from dusk_arrow.results.assembly.summaries import Found
 from dusk_arrow.results.convert import bootstrap_part, matrix_part
 from dusk_arrow.results.document import (
@@ -157,11 +158,13 @@ def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect
     source, target = effect.source, effect.target
     direct_effect, total_effect = known.get((source, target, "direct")), known[source, target, "total"]
     indirect, total = found.decides(effect), found.decides(total_effect)
-    direct = None if direct_effect is None else found.decides(direct_effect)
+    held = {(p.key.source, p.key.target) for p in found.fitted.parameters if p.key.kind == "path" and not p.free}
+    direct = None if direct_effect is None or (source, target) in held else found.decides(direct_effect)
     if indirect is None:
         decided = found.outcome is not None or found.monte_carlo is not None
-        held = "all of it is held, so there is nothing to decide"
-        reason = held if decided else "bootstrap the model first: the kind is decided by bootstrap intervals"
+        few = found.outcome is not None and not enough(found.outcome.used, found.settings.level)
+        why = "too few resamples were drawn to decide" if few else "all of it is held, so there is nothing to decide"
+        reason = why if decided else "bootstrap the model first: the kind is decided by bootstrap intervals"
         return MediationPart(from_=source, to=target, kind=None, reason=reason, share_mediated=None)
     routes = [e for e in found.fitted.effects if (e.source, e.target, e.kind) == (source, target, "specific indirect")]
     bounds = [(route, found.decides(route)) for route in routes]

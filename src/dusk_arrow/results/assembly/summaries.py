@@ -10,6 +10,7 @@ from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Fitted
 from dusk_arrow.core.figures import FigureKey, FigureName
 from dusk_arrow.core.parameter_key import ParameterKey
+from dusk_arrow.core.resampling.intervals import enough
 from dusk_arrow.results.analysis import Analysis, MonteCarlo
 from dusk_arrow.results.bootstrapping import BootstrapOutcome
 from dusk_arrow.results.convert import bootstrap_part, number
@@ -59,7 +60,9 @@ class Found(NamedTuple):
     def decides(self, effect: Effect) -> Interval | None:
         """The interval by which an effect is judged, standardized as it is printed: the bootstrap's headline, of a matrix by draws."""
         drawn = self.drawn("standardized_effect", effect)
-        return drawn.headline if drawn is not None else self.by_draws(effect, True)
+        if drawn is not None:
+            return drawn.headline if enough(drawn.n_used, self.settings.level) else None
+        return self.by_draws(effect, True)
 
     def interval(self, value: float | None, se: float | None) -> Interval | None:
         """Value ± so many standard errors."""

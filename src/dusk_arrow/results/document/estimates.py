@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from pydantic import Field
+from scipy.special import ndtr
 
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.results.document.basics import Bootstrap, Headline, Interval, Matrix, Part
@@ -97,7 +98,10 @@ def reading(part: ParameterPart | EffectPart, standardized: bool = True) -> Read
         drawn: Interval | None = getattr(part, f"{own}monte_carlo")
         if drawn is not None:
             return Reading(value, drawn, se, None, None)
-        return Reading(value, bounds if part.kind == "direct" else None, se, None, None)
+        if part.kind != "direct":
+            return Reading(value, None, se, None, None)
+        p = float(2 * ndtr(-abs(value / se))) if value is not None and se else None
+        return Reading(value, bounds, se, p, None)
     p = part.standardized_p_value if standardized else part.p_value
     return Reading(value, bounds, se, p, None)
 

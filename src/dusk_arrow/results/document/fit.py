@@ -98,6 +98,7 @@ class FitPart(Part):
     n_parameters: int | None
     critical_n_05: float | None
     critical_n_01: float | None
+    critical_n: float | None = None
     baseline: BaselinePart | None
     scaled: ScaledPart | None = None
     bollen_stine: BollenStinePart | None = None

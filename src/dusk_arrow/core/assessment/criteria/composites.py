@@ -10,7 +10,7 @@ FIGURES = (
         "rho_A",
         "Reliability of a construct's scores, from its weights; what consistent estimates are corrected by.",
         "(w′w)²·w′(S − diag S)w / w′(ww′ − diag ww′)w",
-        "Dijkstra & Henseler (2015)",
+        "Dijkstra & Henseler (2015b)",
         "composites",
         "higher",
         0.7,
@@ -46,7 +46,7 @@ FIGURES = (
         "d_ULS",
         "The squared distance of implied from observed correlations. It has no cut-off; a bootstrap gives it reference quantiles.",
         "½·Σ(s − σ)², over the full matrix",
-        "Dijkstra & Henseler (2015)",
+        "Dijkstra & Henseler (2015a)",
         "composites",
     ),
     Criterion(
@@ -54,7 +54,7 @@ FIGURES = (
         "d_G",
         "The geodesic distance of implied from observed correlations, with reference quantiles from a bootstrap.",
         "½·Σ(ln φ)², φ the eigenvalues of S⁻¹Σ",
-        "Dijkstra & Henseler (2015)",
+        "Dijkstra & Henseler (2015a)",
         "composites",
     ),
 )

@@ -169,9 +169,9 @@ FIGURES = (
     Criterion(
         "critical_n",
         "critical n",
-        "The sample size at which this discrepancy would just be significant.",
-        "critical χ² / F, plus 1 where the multiplier is n − 1",
-        "Hoelter (1983)",
+        "The sample size at which this discrepancy would just be significant, at the level of the intervals.",
+        "critical χ² / F, plus 1 where the multiplier is n − 1; with the exact critical χ²",
+        "Hoelter (1983); with the exact critical χ² Bollen & Liang (1988)",
         "further fit",
     ),
     Criterion(

@@ -48,7 +48,7 @@ PRESETS: dict[Preset, dict[str, tuple[float, float | None, str]]] = {
         "ave": (
             0.50,
             0.40,
-            "Fornell & Larcker (1981): .40 is tolerable where composite reliability is above .60",
+            ".50: Fornell & Larcker (1981); .40, where composite reliability is above .60: a convention",
         ),
         "htmt": (0.90, 1.0, ".90: Gold, Malhotra & Segars (2001); 1: Henseler, Ringle & Sarstedt (2015)"),
         "vif_antecedents": (5.0, 10.0, "5: Hair, Risher, Sarstedt & Ringle (2019); 10: Marquardt (1970)"),

@@ -34,7 +34,7 @@ FIGURES = (
     Criterion(
         "composite_reliability",
         "composite reliability",
-        "Reliability of the sum of the standardized indicators, each with its own loading; with covarying residuals Σθ is the sum of their whole matrix. It means nothing while an item runs against the others.",
+        "Reliability of the sum of the standardized indicators, each with its own loading. Of one factor it is McDonald's (1999) omega. With covarying residuals Σθ is the sum of their whole matrix. It means nothing while an item runs against the others.",
         "(Σλ)² / ((Σλ)² + Σθ)",
         "Jöreskog (1971); with covarying residuals Raykov (2001)",
         "quality",
