@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import time
 import zipfile
 from typing import Any
 
@@ -47,6 +48,79 @@ def test_a_capsule_opens_as_the_same_analysis(client: FlaskClient, model: dict[s
     assert client.get(f"/api/projects/{made['project_id']}/criteria").get_json()["own"] == {"cfi": [0.96, 0.9]}
     trail = client.get(f"/api/models/{made['model_id']}/trail").get_json()
     assert any("says two things" in line["reason"] for line in trail["aside"] if line["reason"])
+
+
+def lived(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
+    """A model with a history: other settings, a branch, a name, a reason, other data, resamples."""
+    address = settled(client, model)
+
+    def head() -> dict[str, Any]:
+        return dict(client.get(address).get_json())
+
+    def estimated(**settings: Any) -> None:
+        body = {"parent": head()["revision"]["id"], "settings": {**head()["settings"], **settings}}
+        assert client.put(f"{address}/settings", json=body).status_code == 200
+
+    estimated(missing="full-information", errors="observed")
+    branch = head()["revision"]["id"]
+    estimated(estimator="gls", missing="listwise", errors="expected")
+    client.post(f"{address}/back", json={"parent": head()["revision"]["id"], "revision": branch})
+    change(client, head(), {"type": "set_covariance", "first": "st1", "second": "st2", "free": True})
+    client.patch(f"{address}/revisions/{branch}", json={"name": "before the review", "note": "sent to the editor"})
+    estimated(missing="listwise", errors="expected")
+    run = client.post(f"{address}/runs", json={"resamples": 100, "seed": 4}).get_json()
+    until = time.monotonic() + 60
+    while client.get(f"/api/runs/{run['id']}").get_json()["state"] != "finished":
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    return address
+
+
+def history(client: FlaskClient, address: str) -> list[tuple[Any, ...]]:  # noqa: F811
+    """Every revision with its documents, by its place in the trail."""
+    trail = client.get(f"{address}/trail").get_json()
+    place = {one["id"]: at for at, one in enumerate(trail["revisions"])}
+    found = []
+    for one in trail["revisions"]:
+        parts = [
+            client.get(f"{address}/revisions/{one['id']}/{part}").get_json()
+            for part in ("estimates", "quality", "fit", "residuals")
+        ]
+        said = [one[key] for key in ("words", "reason", "name", "note", "prompted", "created", "figures", "other_data")]
+        found.append((place.get(one["parent"]), said, parts))
+    return [*found, (place[trail["head"]], trail["aside"] and [a["loading_then"] for a in trail["aside"]], None)]
+
+
+def test_a_capsule_carries_the_trail_as_it_was(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
+    """All revisions were refitted with the last settings: a loading of −.42 then became .31 then, and turns that changed
+    settings alone were gone. Every revision's document is the same elsewhere, and so are branches, names, times and resamples."""
+    address = lived(client, model)
+    content = client.get(f"{address}/capsule.zip").get_data()
+    made = opened(client, content).get_json()
+    other = f"/api/models/{made['model_id']}"
+    assert history(client, other) == history(client, address)
+    before, after = (client.get(at).get_json() for at in (address, other))
+    assert after["shown"]["bootstrap"] == before["shown"]["bootstrap"] is not None
+    for key in ("sentences", "settings", "readout", "can_undo", "view"):
+        assert after[key] == before[key], key
+    assert len(history(client, address)) == 8
+
+
+def test_a_capsule_without_cases_has_the_figures_of_then(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
+    """What was seen then rests on cases that stayed behind: it is shown as it was, never worked out from something else."""
+    address = lived(client, model)
+    first = client.get(f"{address}/trail").get_json()
+    made = opened(client, client.get(f"{address}/capsule.zip?data=false").get_data()).get_json()
+    second = client.get(f"/api/models/{made['model_id']}/trail").get_json()
+    kept = [
+        one for one in second["revisions"] if one["figures"] and one["words"] != "opened from a capsule without cases"
+    ]
+    wanted = {one["words"]: one["figures"] for one in first["revisions"]}
+    assert len(kept) >= len(first["revisions"]) - 1
+    for one in kept:
+        if one["words"] != "empty model":
+            assert one["figures"] == wanted[one["words"]]
+    assert [a["loading_then"] for a in second["aside"]] in ([], [None])
 
 
 def test_a_capsule_without_cases_holds_none(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811

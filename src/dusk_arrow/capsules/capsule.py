@@ -32,12 +32,15 @@ from dusk_arrow.results.settings import Settings
 
 KIND = "capsule"
 ORIGINAL = "data/original/"
+RECORD, OF_RECORD = "record.json", "record/"
 
 
 @dataclass(frozen=True)
 class Capsule:
     """An analysis: `source` are the cases as they were imported, before their `steps`, or the moments that were analysed;
-    `origin` is the file they came from; `trail` are the changes that led to the model; `results` what came of it."""
+    `origin` is the file they came from; `trail` are all revisions of the model with what led to each; `results` what came of it. Where
+    the cases go along, `record` is the model as it is on record (settings, times, branches, resamples), with the `contents` of the files it
+    speaks of."""
 
     model: str
     settings: Settings
@@ -48,6 +51,8 @@ class Capsule:
     trail: Sequence[dict[str, Any]] = ()
     report: ReportOptions = field(default_factory=ReportOptions)
     origin: Origin | None = None
+    record: dict[str, Any] | None = None
+    contents: dict[str, bytes] = field(default_factory=dict)
 
 
 def without_cases(capsule: Capsule) -> Capsule:
@@ -69,7 +74,7 @@ def without_cases(capsule: Capsule) -> Capsule:
                     Line(comment=f"set aside from {construct.name}: {item}" + (f", because {reason}" if reason else ""))
                 )
     model = write_model(Specification((*said.lines, *notes)))
-    return replace(capsule, model=model, source=source, steps=[], origin=None)
+    return replace(capsule, model=model, source=source, steps=[], origin=None, record=None, contents={})
 
 
 def write(capsule: Capsule) -> bytes:
@@ -95,6 +100,9 @@ def write(capsule: Capsule) -> bytes:
     if capsule.origin is not None:
         files["data/reading.json"] = json.dumps(capsule.origin.notes(), ensure_ascii=False, indent=1)
         files[ORIGINAL + Path(capsule.origin.file_name).name] = capsule.origin.content
+    if capsule.record is not None:
+        files[RECORD] = json.dumps(capsule.record, ensure_ascii=False)
+        files |= {f"{OF_RECORD}{name}": content for name, content in capsule.contents.items()}
     return pack(KIND, files)
 
 
@@ -119,6 +127,8 @@ def read(content: bytes) -> Capsule:
             Results.model_validate_json(files["results.json"]),
             sheet(criteria["preset"], {key: (bounds[0], bounds[1]) for key, bounds in criteria["own"].items()}),
             json.loads(files["trail.json"]), ReportOptions.model_validate_json(files["report-options.json"]), origin,
+            json.loads(files[RECORD]) if RECORD in files else None,
+            {name.removeprefix(OF_RECORD): value for name, value in files.items() if name.startswith(OF_RECORD)},
         )  # fmt: skip
     except (KeyError, ValueError, TypeError, IndexError, StopIteration, ValidationError) as error:
         raise damaged(f"This capsule cannot be read: {type(error).__name__} in one of its files.") from None

@@ -29,6 +29,14 @@ def _line(row: Base) -> dict[str, Any]:
 
 def save_project(session: Session, project: ProjectRow) -> bytes:
     """The file of a project; models that were put away and runs that are not finished stay behind."""
+    found, contents = record_of(session, project)
+    return pack(KIND, {"project.json": json.dumps(found, ensure_ascii=False), **contents})
+
+
+def record_of(
+    session: Session, project: ProjectRow, only: ModelRow | None = None
+) -> tuple[dict[str, Any], dict[str, bytes]]:
+    """A project as it is on record, or as much of it as one model needs, and the contents of its data by name."""
     sets = list(
         session.scalars(
             select(DataSetRow)
@@ -39,9 +47,8 @@ def save_project(session: Session, project: ProjectRow) -> bytes:
     versions = list(
         session.scalars(select(DataVersionRow).where(DataVersionRow.data_set_id.in_([one.id for one in sets])))
     )
-    models = list(
-        session.scalars(select(ModelRow).where(ModelRow.project_id == project.id, ModelRow.removed.is_(None)))
-    )
+    kept = select(ModelRow).where(ModelRow.project_id == project.id, ModelRow.removed.is_(None)).order_by(ModelRow.id)
+    models = [only] if only is not None else list(session.scalars(kept))
     ids = [one.id for one in models]
     revisions = list(session.scalars(select(RevisionRow).where(RevisionRow.model_id.in_(ids)).order_by(RevisionRow.id)))
     finished = (
@@ -51,12 +58,9 @@ def save_project(session: Session, project: ProjectRow) -> bytes:
         "data_sets": sets, "data_versions": versions, "models": models, "revisions": revisions, "runs": list(session.scalars(finished)),
     }  # fmt: skip
     parts = {name: [_line(row) for row in rows[name]] for name, _ in PARTS}
-    files: dict[str, bytes | str] = {
-        "project.json": json.dumps({"project": _line(project), **parts}, ensure_ascii=False)
-    }
-    files |= {f"data/{row.id}": row.content for row in sets}
-    files |= {f"data/{row.id}-original": row.original for row in sets if row.original is not None}
-    return pack(KIND, files)
+    contents = {f"data/{row.id}": row.content for row in sets}
+    contents |= {f"data/{row.id}-original": row.original for row in sets if row.original is not None}
+    return {"project": _line(project), **parts}, contents
 
 
 def open_project(session: Session, content: bytes) -> tuple[ProjectRow, ModelRow]:
@@ -64,7 +68,7 @@ def open_project(session: Session, content: bytes) -> tuple[ProjectRow, ModelRow
     files = unpack(content, KIND)
     try:
         found = json.loads(files["project.json"])
-        return _rebuilt(session, found, files)
+        return rebuilt(session, found, files)
     except (KeyError, ValueError, TypeError, AttributeError) as error:
         raise damaged(f"This project cannot be opened: {type(error).__name__} in its file.") from None
 
@@ -81,7 +85,8 @@ def _made(kind: type[Base], line: dict[str, Any], **changed: Any) -> Any:
     return kind(**(values | changed))
 
 
-def _rebuilt(session: Session, found: dict[str, Any], files: dict[str, bytes]) -> tuple[ProjectRow, ModelRow]:
+def rebuilt(session: Session, found: dict[str, Any], files: dict[str, bytes]) -> tuple[ProjectRow, ModelRow]:
+    """A record made anew, as another project. Raises KeyError, ValueError, TypeError or AttributeError where it does not hold together."""
     project = _made(ProjectRow, found["project"], data_version_id=None, demo=None, removed=None)
     session.add(project)
     session.flush()

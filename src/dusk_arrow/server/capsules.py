@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime
 from typing import Any
 
 from flask import Response
@@ -11,11 +12,14 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy.orm import Session
 
 from dusk_arrow.capsules.capsule import Capsule, read, without_cases, write
-from dusk_arrow.capsules.packing import kind_of
+from dusk_arrow.capsules.packing import damaged, kind_of
+from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.exchange.parquet import to_parquet
 from dusk_arrow.records import store
-from dusk_arrow.records.project_files import open_project, save_project
+from dusk_arrow.records.project_files import open_project, rebuilt, record_of, save_project
 from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, RevisionRow
+from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import attachment, context, reply
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import core_settings, document_of
@@ -38,14 +42,18 @@ class CapsuleQuery(BaseModel):
     data: bool = True
 
 
-def _trail(session: Session, model: ModelRow, head: RevisionRow) -> list[dict[str, Any]]:
-    by_id = {row.id: row for row in store.revisions_of(session, model.id)}
+def _trail(session: Session, model: ModelRow) -> list[dict[str, Any]]:
+    """Every revision as it was, branches too: its parent by its place in the list, what was said and why, how it was estimated, and the
+    figures that were seen then."""
+    rows = store.revisions_of(session, model.id)
+    place = {row.id: at for at, row in enumerate(rows)}
     return [
         {
             "words": row.words, "reason": row.reason, "name": row.name, "note": row.note, "prompted": row.prompted,
             "created": row.created.isoformat(), "model": row.specification, "settings": row.settings,
+            "parent": None if row.parent_id is None else place[row.parent_id], "head": row.id == model.head_id, "figures": row.figures,
         }
-        for row in store.way_of(head, by_id)
+        for row in rows
     ]  # fmt: skip
 
 
@@ -63,9 +71,24 @@ def get_capsule(path: ModelPath, query: CapsuleQuery) -> Response:
         imported = store.load_import(data_set)
         steps, origin = store.steps_of(version), store.origin_of(data_set)
         view = ViewPart.model_validate(model.view)
-        trail, criteria, name = _trail(session, model, head), cut_offs(session, model), data_set.name
-    report = view.report
-    capsule = Capsule(results.model, results.settings, imported, steps, results, criteria, trail, report, origin)
+        trail, criteria, name = _trail(session, model), cut_offs(session, model), data_set.name
+        record, contents = record_of(session, session.get_one(ProjectRow, model.project_id), model)
+        record["data_set"] = data_set.id  # what the capsule holds already, under names that people look for
+        own = {f"data/{data_set.id}", f"data/{data_set.id}-original"}
+        contents = {key: value for key, value in contents.items() if key not in own}
+    capsule = Capsule(
+        results.model,
+        results.settings,
+        imported,
+        steps,
+        results,
+        criteria,
+        trail,
+        view.report,
+        origin,
+        record,
+        contents,
+    )
     return attachment(write(capsule if query.data else without_cases(capsule)), f"{_named(name)}_capsule.zip", ZIP)
 
 
@@ -103,21 +126,59 @@ def open_bundle(form: BundleForm) -> Response:
 
 
 def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, ModelRow]:
-    """A project with the data of a capsule and its model, as it was settled."""
+    """A project with the data of a capsule and its model, with the whole trail as it was."""
     parse(capsule.model)
-    name = capsule.source.name.replace("_", " ")
+    name = f"{capsule.source.name.replace('_', ' ')} (from a capsule)"
+    if capsule.record is not None and isinstance(capsule.source, DataSet):
+        return _on_record(session, capsule, capsule.record, capsule.source, name)
     project, model = store.create_project(
-        session, f"{name} (from a capsule)", capsule.source, [], steps=list(capsule.steps), origin=capsule.origin
+        session, name, capsule.source, [], steps=list(capsule.steps), origin=capsule.origin
     )
     project.criteria = {
         "preset": capsule.criteria.preset,
         "own": {key: list(value) for key, value in capsule.criteria.own.items()},
     }
-    settings = core_settings(capsule.settings)
+    made: list[RevisionRow] = [store.head_of(session, model)]
     for at, turn in enumerate(capsule.trail):
-        if at and turn["model"] != capsule.model:
-            row = store.add_revision(session, model, turn["model"], [], turn["words"], turn["reason"], settings)
-            row.name, row.note, row.prompted = turn["name"], turn["note"], turn["prompted"]
-    store.add_revision(session, model, capsule.model, [], "opened from a capsule", None, settings)
+        if at == 0 and turn["model"] == made[0].specification:
+            row = made[0]
+        else:
+            row = store.add_revision(
+                session,
+                model,
+                turn["model"],
+                [],
+                turn["words"],
+                turn["reason"],
+                dict(turn["settings"]),
+                made[0].data_version_id,
+            )
+            parent = turn.get("parent", at - 1)
+            row.parent_id = made[1 + parent].id if parent is not None and parent >= 0 else None
+        row.name, row.note, row.prompted = turn["name"], turn["note"], turn["prompted"]
+        row.created, row.settings = datetime.fromisoformat(turn["created"]), dict(turn["settings"])
+        if turn.get("figures") is not None:
+            row.figures = {**turn["figures"], "kept": True}  # of the cases, which stayed behind
+        made.append(row)
+    last = next((made[1 + at] for at, turn in enumerate(capsule.trail) if turn.get("head")), made[-1])
+    model.head_id, model.onward = last.id, {}
+    settings = core_settings(capsule.settings)
+    if last.specification != capsule.model or core_settings(Settings.model_validate(last.settings)) != settings:
+        said = "opened from a capsule without cases" if capsule.trail else "opened from a capsule"
+        store.add_revision(session, model, capsule.model, [], said, None, settings)
     model.view = ViewPart(report=capsule.report).model_dump(mode="json")
     return project, model
+
+
+def _on_record(
+    session: Session, capsule: Capsule, record: dict[str, Any], source: DataSet, name: str
+) -> tuple[ProjectRow, ModelRow]:
+    """The same from a capsule that has the model as it was on record: settings, times, branches, names, resamples."""
+    try:
+        at = f"data/{record['data_set']}"
+        contents = {**capsule.contents, at: to_parquet(source)}
+        if capsule.origin is not None:
+            contents[f"{at}-original"] = capsule.origin.content
+        return rebuilt(session, {**record, "project": {**record["project"], "name": name}}, contents)
+    except (KeyError, ValueError, TypeError, AttributeError) as error:
+        raise damaged(f"This capsule cannot be opened: {type(error).__name__} in its record.") from None

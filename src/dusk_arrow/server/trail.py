@@ -137,7 +137,7 @@ def _remember(session: Session, rows: list[RevisionRow]) -> bool:
     """Computes the key figures of revisions that have none by this version, for a while; whether all have them."""
     begun = monotonic()
     for row in reversed(rows):
-        if row.figures is not None and row.figures.get("version") == __version__:
+        if row.figures is not None and (row.figures.get("kept") or row.figures.get("version") == __version__):
             continue
         if monotonic() - begun > PATIENCE:
             return False
@@ -181,7 +181,11 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
                 if owner is None or indicator not in [name for name, _ in owner.aside]:
                     break
                 at, before = before, by_id.get(before.parent_id or 0)
-            then = fit_revision(session, before) if before is not None and before.specification else None
+            stayed = bool(
+                at.figures and at.figures.get("kept")
+            )  # of cases that stayed behind: nothing of then can be had again
+            known = before is not None and before.specification and not stayed
+            then = fit_revision(session, before) if before is not None and known else None
             loadings = then.quality.loadings if then is not None and then.quality else []
             entries.append(
                 AsideEntry(
@@ -194,7 +198,7 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
                         None,
                     ),
                     ave_before=_ave(then, construct.name),
-                    ave_after=_ave(fit_revision(session, at), construct.name),
+                    ave_after=None if stayed else _ave(fit_revision(session, at), construct.name),
                 )
             )
     return entries
