@@ -1,7 +1,7 @@
 // Shapes, selections, removals: what a gesture means before anything is sent.
 import { beforeEach, describe, expect, test } from "vitest";
 import type { Column, ModelState, Project } from "../src/api/client";
-import { asChanges, pathsOf } from "../src/build/shapes";
+import { asChanges, growthOf, pathsOf } from "../src/build/shapes";
 import { withHeldOut, withoutHeldOut } from "../src/data/steps";
 import { withChoice } from "../src/frame/settings";
 import { beside } from "../src/model/boardKeys";
@@ -22,16 +22,21 @@ describe("shapes", () => {
       outcomes: ["Y"],
       controls: ["age"],
     };
-    expect(words(pathsOf("parallel", roles, []))).toEqual([
-      "X>M",
-      "X>N",
-      "M>Y",
-      "N>Y",
-      "X>Y",
-      "age>M",
-      "age>N",
-      "age>Y",
+    expect(words(pathsOf("parallel", roles, []))).toEqual(["X>M", "X>N", "M>Y", "N>Y", "X>Y"]);
+    expect(asChanges([], roles.controls, ["years"])).toEqual([
+      { type: "set_controls", names: ["years", "age"] },
     ]);
+    expect(asChanges([], ["age"], ["age"])).toEqual([]);
+  });
+
+  test("of growth are sentences that any name can stand in", () => {
+    const said = growthOf(["y 1", "y2", 'y"3'], "Level", "Slope").map(
+      (c) => (c as { sentence: string }).sentence,
+    );
+    expect(said[0]).toBe('"Level" shows in "y 1", "y2", "y""3"');
+    expect(said).toContain('hold "Slope" > "y""3" at 2');
+    expect(said.filter((one) => one.startsWith("release"))).toHaveLength(2);
+    expect(said).toHaveLength(2 + 3 * 3 + 2);
   });
 
   test("of mediators in a row lead to all that come after", () => {

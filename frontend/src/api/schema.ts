@@ -209,6 +209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/pace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measured by drawing a few, where each takes long: of incomplete cases by full information, or with weights of their own. */
+        get: operations["getPace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/paths-at-zero": {
         parameters: {
             query?: never;
@@ -3827,6 +3844,14 @@ export interface components {
             type: "order_indicators";
         };
         /**
+         * PacePart
+         * @description How long a bootstrap of a model's head takes on this machine; null where it is a matter of seconds.
+         */
+        PacePart: {
+            /** Seconds Per Resample */
+            seconds_per_resample: number | null;
+        };
+        /**
          * PairLine
          * @description Two models of a comparison, by their columns from 0: nested or not, and the test.
          */
@@ -6450,6 +6475,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LeftOutWhatIfs"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    getPace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PacePart"];
                 };
             };
             /** @description Not Found */

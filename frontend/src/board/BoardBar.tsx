@@ -59,6 +59,17 @@ export function BoardBar({ project, model, gestures, fit, pins }: Props) {
           >
             <Spline size={12} /> Covariances
           </Action>
+          {model.controls.length > 0 && (
+            <Action
+              size="xs"
+              className={`bg-card ${view.controls === false ? "" : "text-ember"}`}
+              aria-pressed={view.controls !== false}
+              title={`Controls on the board: ${model.controls.join(", ")}`}
+              onClick={() => void gestures.look({ ...view, controls: view.controls === false })}
+            >
+              Controls
+            </Action>
+          )}
           <LabelsMenu />
         </>
       )}

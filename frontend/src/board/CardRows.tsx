@@ -7,7 +7,7 @@ import { ITEMS_IN_HAND, type ItemsInHand } from "../model/columns";
 import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../model/desk";
 import { proposeCovariance } from "../model/PathPrompt";
 import { Glyph } from "../shared/Glyph";
-import { coefficient } from "../shared/numbers";
+import { coefficient, plain } from "../shared/numbers";
 
 interface Props {
   construct: Construct;
@@ -75,6 +75,17 @@ export function CardRows({ construct, card, stale, gestures }: Props) {
       {formative && (
         <div className="text-xs text-quiet" style={{ height: metrics.foot }}>
           made of · weights
+        </div>
+      )}
+      {card.mean !== null && (
+        <div
+          className={`flex justify-between text-xs text-quiet ${stale ? "opacity-45" : ""}`}
+          style={{ height: metrics.foot }}
+        >
+          <span>mean</span>
+          <span className="tabular-nums" data-testid={`mean-${construct.name}`}>
+            {plain(card.mean, 2)}
+          </span>
         </div>
       )}
       {card.rows.length === 0 && construct.aside.length === 0 && (

@@ -101,8 +101,8 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
         ) : (
           <button
             ref={button}
-            className={`min-w-0 flex-1 truncate text-left ${construct ? "font-serif text-[15.5px] font-semibold" : "font-semibold"}`}
-            aria-label={`${construct ? "Construct" : "Observed variable"} ${name}`}
+            className={`min-w-0 flex-1 truncate text-left ${construct ? "font-serif text-[15.5px] font-semibold" : card.control ? "text-quiet" : "font-semibold"}`}
+            aria-label={`${construct ? "Construct" : card.control ? "Control" : "Observed variable"} ${name}`}
             title={name}
             onFocus={(event) => {
               const { group } = useDesk.getState();

@@ -31,7 +31,7 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
   }
   const width = 1.3 + 6 * Math.min(1, Math.abs(beta ?? 0.1));
   const dashed = !arrow.free || containsZero(bounds);
-  const colour = selected ? "stroke-ember" : "stroke-arrow";
+  const colour = selected ? "stroke-ember" : arrow.control ? "stroke-quiet/55" : "stroke-arrow";
   const choose = (event: { shiftKey?: boolean; ctrlKey?: boolean }) =>
     (event.shiftKey || event.ctrlKey ? selectMore : select)({ kind: "path", source, target });
   const text = lineText(arrow, labels);
@@ -71,7 +71,9 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
               select({ kind: "path", source, target })
             }
           >
-            <span className={`text-[14.5px] font-semibold ${stale ? "opacity-45" : ""}`}>
+            <span
+              className={`text-[14.5px] ${arrow.control && !selected ? "text-quiet" : "font-semibold"} ${stale ? "opacity-45" : ""}`}
+            >
               {text}
               {arrow.equal && <sup className="ml-0.5 font-normal text-quiet">={arrow.equal}</sup>}
             </span>
@@ -93,7 +95,7 @@ function Head(props: { arrow: BoardArrow; size: number; selected: boolean; faded
     <path
       d={`M0 0L${-size - 3} ${size * 0.62}L${-size - 3} ${-size * 0.62}Z`}
       transform={`translate(${arrow.head_x} ${arrow.head_y}) rotate(${arrow.head_angle})`}
-      className={`pointer-events-none ${selected ? "fill-ember" : "fill-arrow"} ${faded}`}
+      className={`pointer-events-none ${selected ? "fill-ember" : arrow.control ? "fill-quiet/55" : "fill-arrow"} ${faded}`}
     />
   );
 }

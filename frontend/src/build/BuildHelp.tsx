@@ -8,6 +8,7 @@ import { constructName, owners } from "../model/columns";
 import { Primary, Symbol } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
 import { Tabs } from "../shared/Tabs";
+import { Growth } from "./Growth";
 import { asChanges, pathsOf, SHAPES, type Roles, type Shape } from "./shapes";
 
 interface Props {
@@ -169,6 +170,34 @@ const ROLES: { key: keyof Roles; words: string }[] = [
 
 function Paths({ project, model, gestures, close }: Inner) {
   const [shape, setShape] = useState<Shape["key"]>("parallel");
+  return (
+    <>
+      <div className="mb-3 grid grid-cols-4 gap-3" role="group" aria-label="Shape">
+        {SHAPES.map((one) => (
+          <button
+            key={one.key}
+            type="button"
+            className={`rounded-box px-3 py-2 text-left ring-1 ${one.key === shape ? "bg-base-200 ring-2 ring-ember" : "ring-line"}`}
+            aria-pressed={one.key === shape}
+            onClick={() => setShape(one.key)}
+          >
+            <Sketch shape={one.key} />
+            <span className="block font-semibold">{one.words}</span>
+            <span className="block text-sm text-quiet">{one.hint}</span>
+          </button>
+        ))}
+      </div>
+      {shape === "growth" ? (
+        <Growth {...{ project, model, gestures, close }} />
+      ) : (
+        <Filling {...{ project, model, gestures, close, shape }} />
+      )}
+    </>
+  );
+}
+
+/** Who takes part in a shape of paths. */
+function Filling({ project, model, gestures, close, shape }: Inner & { shape: Shape["key"] }) {
   const [roles, setRoles] = useState<Roles>(NOBODY);
   const owner = owners(model);
   const names = [
@@ -186,25 +215,10 @@ function Paths({ project, model, gestures, close }: Inner) {
   const wanted = SHAPES.find((one) => one.key === shape);
   const done = () => {
     close();
-    void gestures.change(asChanges(paths));
+    void gestures.change(asChanges(paths, roles.controls, model.controls));
   };
   return (
     <>
-      <div className="mb-3 grid grid-cols-3 gap-3" role="group" aria-label="Shape">
-        {SHAPES.map((one) => (
-          <button
-            key={one.key}
-            type="button"
-            className={`rounded-box px-3 py-2 text-left ring-1 ${one.key === shape ? "bg-base-200 ring-2 ring-ember" : "ring-line"}`}
-            aria-pressed={one.key === shape}
-            onClick={() => setShape(one.key)}
-          >
-            <Sketch shape={one.key} />
-            <span className="block font-semibold">{one.words}</span>
-            <span className="block text-sm text-quiet">{one.hint}</span>
-          </button>
-        ))}
-      </div>
       <div className="min-h-0 space-y-2 overflow-y-auto">
         {ROLES.filter((role) => role.key !== "mediators" || wanted?.mediators).map((role) => (
           <div key={role.key} className="flex items-center gap-2">
@@ -280,6 +294,12 @@ function Sketch({ shape }: { shape: Shape["key"] }) {
       [77, 10],
       [110, 24],
     ],
+    growth: [
+      [10, 28],
+      [43, 22],
+      [77, 14],
+      [110, 8],
+    ],
   };
   const lines: Record<Shape["key"], [number, number][]> = {
     simple: [[0, 1]],
@@ -295,6 +315,11 @@ function Sketch({ shape }: { shape: Shape["key"] }) {
       [1, 2],
       [2, 3],
       [0, 3],
+    ],
+    growth: [
+      [0, 1],
+      [1, 2],
+      [2, 3],
     ],
   };
   const at = spots[shape];

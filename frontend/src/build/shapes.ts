@@ -2,7 +2,7 @@ import type { Change } from "../api/client";
 
 /** A shape to begin from: who takes part, and which paths it has. */
 export interface Shape {
-  key: "simple" | "parallel" | "serial";
+  key: "simple" | "parallel" | "serial" | "growth";
   words: string;
   hint: string;
   mediators: boolean;
@@ -27,9 +27,15 @@ export const SHAPES: Shape[] = [
     hint: "each leads to all that come after it",
     mediators: true,
   },
+  {
+    key: "growth",
+    words: "Growth over occasions",
+    hint: "one measure at several times: where it begins, how it goes on",
+    mediators: false,
+  },
 ];
 
-/** Who stands where in a shape; controls lead to mediators and outcomes beside the others. */
+/** Who stands where in a shape; controls lead to everything that something leads to. */
 export interface Roles {
   antecedents: string[];
   mediators: string[];
@@ -43,7 +49,7 @@ export function pathsOf(
   roles: Roles,
   existing: { source: string; target: string }[],
 ): { source: string; target: string }[] {
-  const { antecedents, mediators, outcomes, controls } = roles;
+  const { antecedents, mediators, outcomes } = roles;
   const found: [string, string][] = [];
   const all = (sources: string[], targets: string[]) =>
     sources.forEach((source) => targets.forEach((target) => found.push([source, target])));
@@ -57,7 +63,6 @@ export function pathsOf(
     }
     all(antecedents, outcomes);
   }
-  all(controls, [...(shape === "simple" ? [] : mediators), ...outcomes]);
   const known = new Set(existing.map((p) => `${p.source}\u0000${p.target}`));
   const paths: { source: string; target: string }[] = [];
   for (const [source, target] of found) {
@@ -69,6 +74,28 @@ export function pathsOf(
   return paths;
 }
 
-export function asChanges(paths: { source: string; target: string }[]): Change[] {
-  return paths.map((path) => ({ type: "add_path", ...path }));
+export function asChanges(
+  paths: { source: string; target: string }[],
+  controls: string[] = [],
+  known: string[] = [],
+): Change[] {
+  const drawn: Change[] = paths.map((path) => ({ type: "add_path", ...path }));
+  const fresh = controls.filter((name) => !known.includes(name));
+  return fresh.length > 0 ? [...drawn, { type: "set_controls", names: [...known, ...fresh] }] : drawn;
+}
+
+/** Linear growth over equally spaced occasions, in sentences: what everybody begins with, and what is added each time. */
+export function growthOf(occasions: string[], level: string, slope: string): Change[] {
+  const quoted = (name: string) => `"${name.replaceAll('"', '""')}"`;
+  const items = occasions.map(quoted).join(", ");
+  const said = [level, slope].map((name) => `${quoted(name)} shows in ${items}`);
+  occasions.forEach((name, at) => {
+    said.push(
+      `hold ${quoted(level)} > ${quoted(name)} at 1`,
+      `hold ${quoted(slope)} > ${quoted(name)} at ${at}`,
+    );
+    said.push(`hold intercept of ${quoted(name)} at 0`);
+  });
+  said.push(`release intercept of ${quoted(level)}`, `release intercept of ${quoted(slope)}`);
+  return said.map((sentence) => ({ type: "add_sentence", sentence }));
 }

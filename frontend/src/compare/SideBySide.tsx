@@ -9,6 +9,14 @@ import { judge } from "../shared/verdict";
 import { gapWords, scaleOf } from "./scale";
 import { colourOf, Mark, Shape } from "./shapes";
 
+/** An estimator in words, as the settings have them. */
+function estimatorWords(families: Schemas["FamilyPart"][], m: { family: string; estimator: string }) {
+  const known = families
+    .find((family) => family.key === m.family)
+    ?.options.find((o) => o.name === "estimator");
+  return known?.choices.find((choice) => choice.value === m.estimator)?.words ?? m.estimator;
+}
+
 export type Compared = Schemas["Compared"];
 type Column = Compared["models"][number];
 type Path = Compared["paths"][number];
@@ -49,7 +57,7 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
                   </span>
                 </span>
                 <span className="block text-xs text-quiet">
-                  {families.find((family) => family.key === m.family)?.words}, {m.estimator.toUpperCase()}
+                  {families.find((family) => family.key === m.family)?.words}, {estimatorWords(families, m)}
                 </span>
                 {m.estimated && !m.intervals && (
                   <span data-not-copied>

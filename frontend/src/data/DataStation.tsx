@@ -133,16 +133,26 @@ function Selected({ columns, steps, clear }: { columns: Column[]; steps: Steps; 
 
 function Filter({ steps }: { steps: Steps }) {
   const [condition, setCondition] = useState("");
+  const [reason, setReason] = useState("");
   return (
     <form
-      className="mt-3 flex gap-2"
+      className="mt-3 flex flex-wrap gap-2"
       aria-label="Keep some cases"
       onSubmit={(event) => {
         event.preventDefault();
         if (!condition.trim()) return;
         void steps
-          .add({ type: "keep_cases", condition: condition.trim(), on: true })
-          .then((part) => part && setCondition(""));
+          .add({
+            type: "keep_cases",
+            condition: condition.trim(),
+            reason: reason.trim() || null,
+            on: true,
+          })
+          .then((part) => {
+            if (!part) return;
+            setCondition("");
+            setReason("");
+          });
       }}
     >
       <input
@@ -155,6 +165,15 @@ function Filter({ steps }: { steps: Steps }) {
       <Action size="xs" type="submit">
         Keep
       </Action>
+      {condition.trim() && (
+        <input
+          className="input input-xs w-full"
+          aria-label="Why these cases are kept"
+          placeholder="why? (optional; it goes into the report)"
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
+        />
+      )}
     </form>
   );
 }

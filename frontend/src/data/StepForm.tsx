@@ -64,7 +64,7 @@ export function StepForm({ kind, columns, done, cancel }: Props) {
       case "weight_cases":
         return { type: kind, column: name, on: true };
       case "drop_columns":
-        return { type: kind, columns: names, on: true };
+        return { type: kind, columns: names, reason: text.trim() || null, on: true };
       default:
         return null;
     }
@@ -165,6 +165,7 @@ const PROMPTS: Partial<Record<Kind, string>> = {
   combine: "Name of the new column",
   center: "Name of the new column",
   dummy_code: "Name of the new column",
+  drop_columns: "Why? (optional; it goes into the report)",
 };
 
 function initial(kind: Kind, columns: Column[]): string {

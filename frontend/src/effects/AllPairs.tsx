@@ -85,7 +85,7 @@ function columnsOf(effects: Effect[], scale: Scale, shown: Shown): TableColumn<E
       head: "p",
       title: "of the percentile interval",
       value: (e) => boot(e)?.p_value,
-      text: (e) => (boot(e) ? pValue(boot(e)?.p_value) : "–"),
+      text: (e) => (boot(e) ? pValue(boot(e)?.p_value, boot(e)?.n_used) : "–"),
     },
     {
       key: "share",

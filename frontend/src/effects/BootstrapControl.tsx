@@ -1,7 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import type { ModelState, Run } from "../api/client";
+import { api, take, type ModelState, type Run } from "../api/client";
 import { beginRun, isOpen } from "../api/runs";
-import { Choose, LINK, Primary } from "../shared/controls";
+import { Choose, LINK, Primary, TextButton } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import type { Scale } from "./scale";
 
@@ -20,6 +21,13 @@ const SCALES: { value: Scale; words: string }[] = [
   { value: "units", words: "in their units" },
 ];
 
+const LONG = 30; // seconds that are waited for without a word
+
+function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s`;
+  return seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${Math.round(seconds / 3600)} h`;
+}
+
 /** How many resamples, from which seed, with which intervals, in one line; and the button that begins them. */
 export function BootstrapControl(props: {
   model: ModelState;
@@ -34,6 +42,15 @@ export function BootstrapControl(props: {
   const [interval, setInterval] = useState(before?.interval ?? "percentile");
   const [level, setLevel] = useState(before?.level ?? 0.95);
   const running = isOpen(run);
+  const slow = model.settings.missing === "full-information" || model.settings.estimator === "adf";
+  const pace = useQuery({
+    queryKey: ["pace", model.id, model.revision.id],
+    enabled: slow && model.estimated && !running,
+    staleTime: Infinity,
+    queryFn: () => take(api.GET("/api/models/{model_id}/pace", { params: { path: { model_id: model.id } } })),
+  }).data?.seconds_per_resample;
+  const seconds = pace ? pace * resamples : 0;
+  const fewer = RESAMPLES.filter((one) => one.value < resamples && (pace ?? 0) * one.value <= LONG).pop();
   const begin = () => {
     const how = model.settings;
     const testFit =
@@ -55,6 +72,20 @@ export function BootstrapControl(props: {
       <Told words="intervals">
         {Math.round(100 * level)} % {kind}
       </Told>
+      {seconds > LONG && !running && (
+        <span data-testid="pace">
+          <span className="text-quiet">takes about</span>{" "}
+          <span className="font-semibold">{duration(seconds)}</span>
+          {fewer && (
+            <>
+              {"; "}
+              <TextButton onClick={() => setResamples(fewer.value)}>
+                {fewer.words} take {duration((pace ?? 0) * fewer.value)}
+              </TextButton>
+            </>
+          )}
+        </span>
+      )}
       <Told words="figures">{scale === "standardized" ? "standardized" : "in units"}</Told>
       <Floating
         button="Change…"

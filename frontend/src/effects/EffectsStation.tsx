@@ -17,7 +17,12 @@ const NONE: never[] = [];
 
 /** What one variable does to another: every route with its effect, what they come to, and what was expected. */
 export default function EffectsStation({ project, model, gestures, run }: StationProps) {
-  const [chosen, choose] = useState<{ source: string; target: string } | null>(null);
+  const [from_, to_] = model.view.effect ?? [];
+  const [chosen, setChosen] = useState(from_ && to_ ? { source: from_, target: to_ } : null);
+  const choose = (pair: { source: string; target: string }) => {
+    setChosen(pair);
+    void gestures.look({ ...model.view, effect: [pair.source, pair.target] });
+  };
   const [all, showAll] = useState(false);
   const [scale, setScale] = useState<Scale>("standardized");
   const found = useEstimates(model).data;
@@ -29,8 +34,9 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
   useKeys({ source: focus("Source"), outcome: focus("Outcome"), difference: focus("The other route") });
   if (!model.estimated || !shown || model.paths.length === 0) return <NoEffects model={model} />;
   const has = (source: string, target: string) => effects.some((e) => e.from === source && e.to === target);
-  const pair = chosen && has(chosen.source, chosen.target) ? chosen : telling(effects);
-  const sources = [...new Set(effects.map((e) => e.from))];
+  const expected = (found?.hypotheses ?? []).map((one) => one.route);
+  const pair = chosen && has(chosen.source, chosen.target) ? chosen : telling(effects, expected);
+  const sources = lastOf(model.controls, [...new Set(effects.map((e) => e.from))]);
   const targets = [...new Set(effects.map((e) => e.to))];
   const own = effects.filter((e) => e.from === pair?.source && e.to === pair.target);
   const pairs = new Set(effects.map((e) => `${e.from}\u0000${e.to}`)).size;
@@ -117,10 +123,17 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
       <p className="max-w-5xl pb-2 pt-1 text-sm text-quiet">
         {shown.bootstrap
           ? `From ${resampleWords(shown)} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""}${shown.transient ? " They follow the last change by themselves and are not stored: press Bootstrap for those of the paper." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
-          : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
+          : effects.some((e) => e.monte_carlo)
+            ? "A matrix has no cases to resample. Intervals are those of 20,000 draws of the estimates from their joint distribution (Monte-Carlo; MacKinnon, Lockwood & Williams 2004), by the seed of the settings."
+            : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
       </p>
     </div>
   );
+}
+
+/** Names with some of them put last. */
+function lastOf(some: string[], names: string[]): string[] {
+  return [...names.filter((name) => !some.includes(name)), ...names.filter((name) => some.includes(name))];
 }
 
 function NoEffects({ model }: { model: ModelState }) {

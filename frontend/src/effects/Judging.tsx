@@ -27,11 +27,15 @@ export function Kind(props: {
   const opposed = direct && (value(direct) ?? 0) * (value(indirect) ?? 0) < 0;
   const why = opposed
     ? `direct ${number(value(direct))} and indirect ${number(value(indirect))} point different ways, so a share would say nothing.`
-    : !mediation.kind
-      ? "a share waits for a bootstrap."
-      : total && containsZero(drawn(total, scale))
-        ? "the total effect could be zero, so a share of it would say nothing."
-        : "without a direct effect in the model all of it is mediated.";
+    : !direct
+      ? "without a tested direct effect there is nothing to be a share of."
+      : !mediation.kind
+        ? "a share waits for an interval."
+        : mediation.kind === "none" || mediation.kind === "direct-only"
+          ? "there is no mediation, so nothing is shared."
+          : total && containsZero(drawn(total, scale))
+            ? "the total effect could be zero, so a share of it would say nothing."
+            : "a share would say nothing here.";
   return (
     <>
       <p className="text-sm text-quiet">kind of mediation</p>
@@ -49,7 +53,12 @@ export function Kind(props: {
           </p>
         </>
       ) : (
-        <p className="text-sm">Bootstrap the model first: the kind is decided by bootstrap intervals.</p>
+        <p
+          className="text-sm first-letter:uppercase"
+          data-testid={`unnamed-${mediation.from}-${mediation.to}`}
+        >
+          {mediation.reason}.
+        </p>
       )}
       <p className="mt-2 text-sm text-quiet">share mediated</p>
       <p className="text-sm">
@@ -144,7 +153,8 @@ export function Contrast(props: {
             label={`${number(value)} ${range(bounds)}`}
           />
           <p className="text-sm tabular-nums">
-            <span className="font-semibold">{number(value)}</span> {range(bounds)}, {pWords(boot?.p_value)}
+            <span className="font-semibold">{number(value)}</span> {range(bounds)},{" "}
+            {pWords(boot?.p_value, boot?.n_used)}
           </p>
         </>
       ) : (

@@ -12,7 +12,7 @@ import { Expecting } from "./Expecting";
 import { Reading } from "./Reading";
 import { CHAIN, Chain, places, stride } from "./RouteRow";
 import { circular, controls, inOrder, stationsOf, ticksOf } from "./routes";
-import { drawn, inScale, writing, type Scale } from "./scale";
+import { decides, drawn, inScale, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
 import { mediationOf } from "../report/figures";
 
@@ -98,7 +98,12 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
             ))}
           </svg>
           <span className="flex-1 text-right">
-            {level(shown)} % {shown.bootstrap ? intervalWords(shown) : "delta method, approximate"}
+            {level(shown)} %{" "}
+            {shown.bootstrap
+              ? intervalWords(shown)
+              : effects.some((e) => e.monte_carlo)
+                ? "Monte-Carlo"
+                : "delta method, approximate"}
           </span>
           <span className="w-20 pr-2 text-right">p</span>
         </div>
@@ -149,13 +154,13 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
               <span className="ml-8">
                 <Whisker
                   {...{ value, range: found, low, high }}
-                  open={!boot || containsZero(found)}
+                  open={!decides(effect, scale) || containsZero(found)}
                   label={`${number(value)} ${range(found)}`}
                 />
               </span>
               <span className="flex-1 text-right text-sm tabular-nums">{range(found)}</span>
               <span className="w-20 pr-2 text-right text-sm tabular-nums text-quiet">
-                {boot ? pValue(boot.p_value) : "–"}
+                {boot ? pValue(boot.p_value, boot.n_used) : "–"}
               </span>
             </button>
           );

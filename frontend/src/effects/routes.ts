@@ -38,8 +38,16 @@ export function controls(effects: Effect[], paths: { source: string; target: str
 
 const MANY = 8;
 
-/** A pair to begin with: the one with most routes that can still be taken in at a glance, of these the last. */
-export function telling(effects: Effect[]): { source: string; target: string } | null {
+/** A pair to begin with: that of the longest hypothesised route, else the one with most routes that can still be taken in at a
+ glance, of these the last. */
+export function telling(
+  effects: Effect[],
+  routes: string[][] = [],
+): { source: string; target: string } | null {
+  const asked = [...routes]
+    .filter((route) => effects.some((e) => e.from === route[0] && e.to === route[route.length - 1]))
+    .sort((a, b) => b.length - a.length)[0];
+  if (asked) return { source: asked[0] ?? "", target: asked[asked.length - 1] ?? "" };
   const counts = new Map<string, { source: string; target: string; count: number }>();
   for (const effect of effects) {
     const key = `${effect.from}\u0000${effect.to}`;

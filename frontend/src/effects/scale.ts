@@ -11,6 +11,7 @@ export function inScale(effect: Effect, scale: Scale) {
         se: effect.standardized_se,
         fromError: effect.standardized_interval,
         boot: effect.standardized_bootstrap,
+        draws: effect.standardized_monte_carlo,
         distribution: effect.standardized_distribution,
       }
     : {
@@ -18,14 +19,21 @@ export function inScale(effect: Effect, scale: Scale) {
         se: effect.se,
         fromError: effect.interval,
         boot: effect.bootstrap,
+        draws: effect.monte_carlo,
         distribution: effect.distribution,
       };
 }
 
-/** The interval that is drawn for an effect: the bootstrap's headline, else by the delta method. */
+/** The interval that is drawn for an effect: the bootstrap's headline, of a matrix by draws, else by the delta method. */
 export function drawn(effect: Effect, scale: Scale): Interval | null {
-  const { boot, fromError } = inScale(effect, scale);
-  return boot?.headline ?? fromError ?? null;
+  const { boot, draws, fromError } = inScale(effect, scale);
+  return boot?.headline ?? draws ?? fromError ?? null;
+}
+
+/** Whether that interval decides: what comes by the delta method never does. */
+export function decides(effect: Effect, scale: Scale): boolean {
+  const { boot, draws } = inScale(effect, scale);
+  return Boolean(boot ?? draws);
 }
 
 /** Numbers and intervals as the scale has them. */
@@ -47,5 +55,5 @@ export const KIND_WORDS: Record<string, string> = {
   competitive: "competitive mediation",
   "indirect-only": "indirect-only mediation (“full”)",
   "direct-only": "direct effect only, no mediation",
-  none: "no effect",
+  none: "no mediation",
 };

@@ -5,7 +5,14 @@ export function withChoice(settings: Settings, name: string, value: string | boo
   const part = { [name]: value } as Partial<Settings>;
   // Incomplete cases have observed information (Kenward & Molenberghs 1998) where nothing else was chosen.
   const observed = part.missing === "full-information" && settings.errors === "expected";
-  return { ...settings, ...part, ...(observed ? { errors: "observed" as const } : {}) };
+  // That default goes back with what it came with.
+  const back =
+    part.missing !== undefined &&
+    part.missing !== "full-information" &&
+    settings.missing === "full-information" &&
+    settings.errors === "observed";
+  const errors = observed ? ("observed" as const) : back ? ("expected" as const) : null;
+  return { ...settings, ...part, ...(errors ? { errors } : {}) };
 }
 
 /** Settings of another family: what both have stays, the rest begins at its default. */

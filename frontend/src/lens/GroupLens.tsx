@@ -58,7 +58,7 @@ export function GroupLens(props: {
               Hold equal
             </Action>
             <HoldMenu {...{ model, gestures, parameters }} held={false} begin={0} words="Hold all" />
-            <Action onClick={() => void gestures.change([{ type: "free", parameters }])}>Set free</Action>
+            <Action onClick={() => void gestures.change([{ type: "free", parameters }])}>Release</Action>
           </>
         )}
         {items.length === group.length && owner && (

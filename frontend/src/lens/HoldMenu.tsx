@@ -28,7 +28,7 @@ export function HoldMenu(props: {
         title="Estimate it again"
         onClick={() => void gestures.change([{ type: "free", parameters }])}
       >
-        Set free
+        Release
       </Action>
     );
   }

@@ -66,9 +66,9 @@ function fitLines(fit: Fit): Line[] {
     large("BIC, adjusted for sample size", fit.sabic),
     { words: "ECVI", number: fit.ecvi, value: plain(fit.ecvi, 3) },
     {
-      words: "critical n (.05 and .01)",
-      number: fit.critical_n_05,
-      value: `${plain(fit.critical_n_05, 0)} and ${plain(fit.critical_n_01, 0)}`,
+      words: "critical n",
+      number: fit.critical_n ?? null,
+      value: plain(fit.critical_n, 0),
       empty: saturated,
     },
     { words: "free parameters", number: fit.n_parameters, value: String(fit.n_parameters) },

@@ -264,7 +264,7 @@ function JointTests(props: {
             title="No longer held or equal; released where a default fixes it"
             onClick={() => change([{ type: "free", parameters }])}
           >
-            Set free
+            Release
           </Action>
         </>
       )}

@@ -24,6 +24,7 @@ function holdOut(steps: Steps, model: ModelState) {
     seed: SEED,
     opened: false,
     half: "first",
+    reason: "to test the model once on cases that it was not made with",
     on: true,
   });
 }

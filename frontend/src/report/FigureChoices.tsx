@@ -144,6 +144,7 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
               ["r_squared", "R²", options.r_squared],
               ["covariances", "covariances", options.covariances ?? !(paths && model.paths.length > 0)],
               ["residuals", "residuals", options.residuals],
+              ...(model.controls.length > 0 ? ([["controls", "controls", options.controls]] as const) : []),
               ["thickness", "thickness by β", options.thickness],
               ...(items ? ([["labels", "wordings", options.labels]] as const) : []),
               ["note", "note", options.note],

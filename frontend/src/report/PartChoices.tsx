@@ -66,6 +66,17 @@ export function PartChoices(props: {
           />
         </>
       )}
+      {block.kind === "words" && block.key === "measures_and_fit" && (
+        <Pick
+          label="χ², in all words"
+          value={options.n_in_chi_square ? "yes" : "no"}
+          choices={[
+            ["yes", "with N"],
+            ["no", "without"],
+          ]}
+          set={(which) => set({ ...options, n_in_chi_square: which === "yes" })}
+        />
+      )}
       {block.kind === "words" && (
         <p className="mb-2 text-quiet">
           Click the words on the page to edit them. Edited words are kept, and marked when the numbers move.

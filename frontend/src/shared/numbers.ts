@@ -15,16 +15,18 @@ export function plain(value: number | null | undefined, decimals = 2): string {
   return value < 0 && Number(rounded) !== 0 ? `−${rounded}` : rounded;
 }
 
-/** A p-value: never in scientific notation. */
-export function pValue(value: number | null | undefined): string {
+/** A p-value: never in scientific notation. So many resamples cannot tell anything smaller than 2/(R + 1), which is said. */
+export function pValue(value: number | null | undefined, resamples?: number): string {
   if (value === null || value === undefined) return "–";
-  return value < 0.0005 ? "< .001" : coefficient(value, 3);
+  if (resamples !== undefined && value >= 0.001 && value <= (2 / (resamples + 1)) * (1 + 1e-9))
+    return `≤ ${coefficient(value, 3)}`;
+  return value < (resamples === undefined ? 0.0005 : 0.001) ? "< .001" : coefficient(value, 3);
 }
 
 /** The same after the letter p, as in “p = .02” and “p < .001”. */
-export function pWords(value: number | null | undefined): string {
-  const text = pValue(value);
-  return text.startsWith("<") || text === "–" ? `p ${text}` : `p = ${text}`;
+export function pWords(value: number | null | undefined, resamples?: number): string {
+  const text = pValue(value, resamples);
+  return /^[<≤–]/.test(text) ? `p ${text}` : `p = ${text}`;
 }
 
 /** The ends of a range in words, since a dash between negative numbers reads as one of them. */
@@ -34,12 +36,25 @@ export function ends(low: number | null, high: number | null): string {
   return low === null || high === null ? "" : `${trim(low)} to ${trim(high)}`;
 }
 
+const MOST_DECIMALS = 8;
+
+/** With how many decimals bounds tell on which side of zero each lies: none that is not zero may look like it. */
+function telling(bounds: Interval, decimals: number): number {
+  let places = decimals;
+  while (places < MOST_DECIMALS && bounds.some((x) => x !== 0 && Number(x.toFixed(places)) === 0)) places++;
+  return places;
+}
+
 export function interval(bounds: Interval | null | undefined, decimals = 2): string {
-  return bounds ? `[${coefficient(bounds[0], decimals)}, ${coefficient(bounds[1], decimals)}]` : "";
+  if (!bounds) return "";
+  const places = telling(bounds, decimals);
+  return `[${coefficient(bounds[0], places)}, ${coefficient(bounds[1], places)}]`;
 }
 
 export function plainInterval(bounds: Interval | null | undefined, decimals = 2): string {
-  return bounds ? `[${plain(bounds[0], decimals)}, ${plain(bounds[1], decimals)}]` : "–";
+  if (!bounds) return "–";
+  const places = telling(bounds, decimals);
+  return `[${plain(bounds[0], places)}, ${plain(bounds[1], places)}]`;
 }
 
 export function containsZero(bounds: Interval | null | undefined): boolean {

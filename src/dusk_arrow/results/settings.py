@@ -111,6 +111,10 @@ def with_choices(settings: Settings, chosen: Iterable[Choose]) -> Settings:
         values |= _of_family(values["family"], {choice.setting for choice in chosen})
     if values["missing"] == "full-information" and values["errors"] == "expected":
         values["errors"] = None  # incomplete cases have their own default
+    said = {choice.setting for choice in chosen}
+    came = settings.missing == "full-information" and settings.errors == "observed"
+    if came and values["missing"] != "full-information" and "errors" not in said:
+        values["errors"] = "expected"  # and it goes back with them
     try:
         return Settings.model_validate(values)
     except ValidationError as error:

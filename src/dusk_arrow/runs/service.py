@@ -85,7 +85,7 @@ class Runs:
 
     def __init__(self, sessions: Sessions, workers: int, scheduler: str | None = None) -> None:
         self._engine: Engine = sessions.kw["bind"]
-        self._workers, self._scheduler = workers, scheduler
+        self.workers, self._scheduler = workers, scheduler
         self._crew: BaseProcess | None = None
         self._queue: App | None = None
         self._lock = RLock()
@@ -117,7 +117,7 @@ class Runs:
             log.warning("the process that works off runs has ended; starting it again")
         queue.prepare(self._engine)
         url = self._engine.url.render_as_string(hide_password=False)
-        self._crew = get_context("spawn").Process(target=work, args=(url, self._workers, self._scheduler))
+        self._crew = get_context("spawn").Process(target=work, args=(url, self.workers, self._scheduler))
         with interrupts_kept_away():
             self._crew.start()
 

@@ -13,11 +13,13 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import RunRow, now
+from dusk_arrow.results.pace import seconds_per_resample, takes_long
 from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
-from dusk_arrow.server.context import context, reply, version_data
-from dusk_arrow.server.documents import fit_revision, stored_results, with_settings
+from dusk_arrow.server.context import context, keep, reply, version_data
+from dusk_arrow.server.documents import fit_revision, identity, stored_results, with_settings
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
@@ -124,6 +126,30 @@ def start_run(path: ModelPath, body: NewRun) -> Response:
         part = run_part(session, row)
     context().runs.start(row.id)
     return reply(part, 201)
+
+
+class PacePart(BaseModel):
+    """How long a bootstrap of a model's head takes on this machine; null where it is a matter of seconds."""
+
+    seconds_per_resample: float | None
+
+
+@api.get("/models/<int:model_id>/pace", operation_id="getPace", responses={200: PacePart})
+def get_pace(path: ModelPath) -> Response:
+    """Measured by drawing a few, where each takes long: of incomplete cases by full information, or with weights of their own."""
+    with context().sessions() as session:
+        head = store.head_of(session, find_model(session, path.model_id))
+        settings, number = Settings.model_validate(head.settings), head.data_version_id
+        key = identity(session, head)
+    if not takes_long(settings):
+        return reply(PacePart(seconds_per_resample=None))
+
+    def measured() -> PacePart:
+        data = version_data(number)
+        found = seconds_per_resample(parse(head.specification), data, settings) if isinstance(data, DataSet) else None
+        return PacePart(seconds_per_resample=None if found is None else found / context().runs.workers)
+
+    return reply(keep("pace", key, measured))
 
 
 def _find(session: Session, run_id: int, lock: bool = False) -> RunRow:
