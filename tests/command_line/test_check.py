@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +12,12 @@ import pandas as pd
 import pytest
 
 from dusk_arrow.command_line.check import check
+from dusk_arrow.core.observations.codes import number_level, proposed_codes
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.results.screening import proposed_codes, screen
+from dusk_arrow.core.observations.steps import DescribeColumn, TreatAsMissing
+from dusk_arrow.core.observations.taking_steps import apply_steps
+from dusk_arrow.exchange.cells import check_columns
+from dusk_arrow.results.screening import screen
 from tests.conftest import DEMO, demo_data
 
 
@@ -94,12 +99,50 @@ def test_codes_that_look_like_missing_are_proposed_never_applied(
     frame.to_csv(path, index=False)
     assert check([str(path), "--json", "-"]) == 0
     captured = capsys.readouterr()
-    assert "--missing-codes 99" in captured.err
+    assert captured.err.count("99 in b looks like missing") == 1
+    assert "--missing-codes" in captured.err
     column = next(c for c in json.loads(captured.out)["screening"]["columns"] if c["name"] == "b")
     assert (column["max"], column["missing"]) == (99, 0)
     check([str(path), "--missing-codes", "99", "--json", "-"])
     column = next(c for c in json.loads(capsys.readouterr().out)["screening"]["columns"] if c["name"] == "b")
     assert (column["max"], column["missing"]) == (5, 2)
+
+
+def careless(n: int = 80, items: int = 27) -> DataSet:
+    """Answers of 1 to 5 with 99 for none, and eight people who ticked the same throughout."""
+    rng = np.random.default_rng(3)
+    values = rng.integers(1, 6, (n, items)).astype(float)
+    values[:8] = np.arange(8)[:, None] % 5 + 1
+    values[10:20, :] = np.where(rng.random((10, items)) < 0.3, 99, values[10:20, :])
+    values[20, :] = 99
+    return DataSet("d", tuple(Column(f"q{i}", number_level(v), v) for i, v in enumerate(values.T)))
+
+
+def test_one_code_in_many_columns_is_one_card_with_one_button() -> None:
+    """Twenty-seven cards hide the other things that are wrong; no command-line words for whoever has a browser."""
+    data = careless()
+    cards = [p for p in screen(data)[1] if p.code == "missing_code_suspected"]
+    assert len(cards) == 1
+    assert cards[0].message.startswith("99 in 27 columns (q0, q1, q2")
+    assert cards[0].repairs[0].words == "Treat 99 as missing in all 27 columns"
+    assert not [p for p in screen(data)[1] if "--" in p.message]
+    assert [p.message for p in check_columns(data)] == [cards[0].message], "in the preview already"
+    treated, faults = apply_steps(data, [cards[0].repairs[0].change])
+    assert faults == []
+    assert {column.level for column in treated.columns} == {"ordered"}
+
+
+def test_what_screening_sees_does_not_depend_on_when_a_code_was_declared() -> None:
+    """Eight straight-liners vanished where 99 was declared after the import, because its columns passed for measurements."""
+    later, _ = apply_steps(careless(), [TreatAsMissing(careless().names, ("99",))])
+    before = replace(later, columns=tuple(Column(c.name, number_level(c.numbers), c.numbers) for c in later.columns))  # type: ignore[arg-type]
+    found = [[(p.code, p.message) for p in screen(data)[1]] for data in (later, before)]
+    assert found[0] == found[1]
+    assert "straight_liners" in [code for code, _ in found[0]]
+    described, _ = apply_steps(
+        careless(), [DescribeColumn("q0", level="category"), TreatAsMissing(careless().names, ("99",))]
+    )
+    assert described.column("q0").level == "category", "what somebody said stays so"
 
 
 @pytest.mark.parametrize(

@@ -111,6 +111,7 @@ OPTIONS = {
     "read_as_matrix": "--cases reads them as cases.",
     "marks_in_doubt": "--turned-marks with the column's name reads it the other way.",
     "no_header": "--no-header numbers the columns.",
+    "missing_code_suspected": "--missing-codes says so of all columns, a recorded step of some.",
 }
 
 

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from dusk_arrow.core.observations.data import Column, DataSet, Level
+from dusk_arrow.core.observations.codes import number_level, suspected_codes
+from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.observations.steps import DropColumns, TreatAsMissing
 from dusk_arrow.core.problems import Problem, Repair, listed
 from dusk_arrow.exchange.column_names import column_names
@@ -18,17 +19,6 @@ if TYPE_CHECKING:
     import pandas as pd
 
 LARGEST = 1e100
-
-
-def number_level(values: np.ndarray[Any, Any]) -> Level:
-    """What a column of numbers (n,) with nan where missing seems to be: counting rows, ordered answers, or numbers."""
-    present = values[~np.isnan(values)]
-    whole = present.size > 0 and bool(np.all(present == np.round(present)))
-    distinct = len(np.unique(present))
-    if whole and distinct == present.size > 20 and bool(np.all(np.diff(values) == 1)):
-        return "identifier"
-    ordered = whole and 2 < distinct <= 11 and float(np.ptp(present)) <= 10
-    return "ordered" if ordered else "number"
 
 
 @dataclass(frozen=True)
@@ -156,11 +146,11 @@ def within_reach(columns: tuple[Column, ...]) -> tuple[tuple[Column, ...], list[
 
 
 def check_columns(data: DataSet) -> list[Problem]:
-    """What is wrong with single columns: no values at all, the same value everywhere, a copy of another."""
+    """What is wrong with single columns: no values at all, the same value everywhere, a copy of another, codes for missing."""
     if data.n == 1:
         message = "There is a single case, and nothing can covary with one case. Check how the rows were read."
         return [Problem("one_case", "warning", message)]
-    problems = []
+    problems = suspected_codes(data)
     seen: dict[bytes, str] = {}
     for column in data.columns:
         values = column.numbers

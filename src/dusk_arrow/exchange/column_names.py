@@ -34,10 +34,7 @@ def column_names(first: list[str], options: ReadingOptions) -> tuple[list[str], 
         names, rows = [name.strip() for name in first], 1
         numeric = sum(bool(re.fullmatch(r"[+-]?\d+([.,]\d+)?", name)) for name in names)
         if numeric > len(names) / 2:
-            message = (
-                "The first line holds numbers, not names. Give the columns names in the first line "
-                "(from the command line, --no-header numbers them)."
-            )
+            message = "The first line holds numbers, not names. Give the columns names in the first line."
             repair = Repair("The first line is data: number the columns", ReadAgain({"header": False}))
             raise ProblemError([Problem("no_header", "error", message, (), (repair,))])
     if options.number_names:

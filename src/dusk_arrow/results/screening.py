@@ -9,12 +9,13 @@ from typing import Any, Literal
 import numpy as np
 
 from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.observations.codes import suspected_codes
 from dusk_arrow.core.observations.data import Column, DataSet, Level, Moments
 from dusk_arrow.core.observations.missing import little_test, patterns
 from dusk_arrow.core.observations.multivariate import mahalanobis, mardia
 from dusk_arrow.core.observations.screening import shape_errors, shapiro_wilk, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
-from dusk_arrow.core.observations.steps import DropColumns, HoldOut, TreatAsMissing
+from dusk_arrow.core.observations.steps import DropColumns, HoldOut
 from dusk_arrow.core.observations.suspects import (
     duplicate_cases,
     exact_sums,
@@ -32,7 +33,6 @@ from dusk_arrow.results.convert import matrix_part, number, problem_part
 from dusk_arrow.results.document import DataPart, Matrix, Part, ProblemPart
 
 VERSION = 1
-USUAL_CODES = (9999.0, 999.0, 998.0, 888.0, -99.0, 99.0, 98.0, 88.0, -9.0, 9.0, -8.0, -7.0, -1.0)  # farthest first
 
 
 class ColumnScreening(Part):
@@ -149,42 +149,10 @@ def _column(column: Column, n: int) -> ColumnScreening:
     return ColumnScreening.model_validate({**known, **summary, **more})
 
 
-def proposed_codes(column: Column) -> list[float]:
-    """Values that look like codes for missing: usual codes that stand apart from all other values of the column."""
-    if column.numbers is None:
-        return []
-    values = np.unique(column.numbers[~np.isnan(column.numbers)])
-    whole = bool(np.all(values == np.round(values)))
-    if not whole or values.size < 3:
-        return []
-    found: list[float] = []
-    for code in USUAL_CODES:
-        if code not in values:
-            continue
-        others = values[~np.isin(values, [*found, code])]
-        if others.size < 2:
-            continue
-        span = float(others[-1] - others[0])
-        gap = float(code - others[-1]) if code > others[-1] else float(others[0] - code) if code < others[0] else 0.0
-        if gap > 1 and (gap > span or (abs(code) in (9.0, 99.0, 999.0) and span <= 10 and gap >= 2)):
-            found.append(code)
-    return sorted(found)
-
-
 def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correlation: Array) -> list[Problem]:
     names = [column.name for column in columns]
     items = [i for i, column in enumerate(columns) if column.level == "ordered"]
-    problems = []
-    for column in data.columns:
-        codes = proposed_codes(column)
-        if codes:
-            texts = tuple(f"{code:g}" for code in codes)
-            message = (
-                f"{column.name} has the value {listed(texts)} far from all others; if it means missing, read the file with "
-                f"--missing-codes {','.join(texts)}."
-            )
-            repair = Repair(f"Treat {listed(texts)} as missing", TreatAsMissing((column.name,), texts))
-            problems.append(Problem("missing_code_suspected", "warning", message, (column.name,), (repair,)))
+    problems = suspected_codes(data)
     for item in reversed_items(names, correlation):
         block = next((b.columns for b in group_by_stem(data.names) if item.name in b.columns), ())
         message = (
@@ -404,4 +372,6 @@ def check_document(data: DataSet, noticed: Sequence[Problem], most_distances: in
     part = DataPart(
         name=data.name, fingerprint=data.fingerprint(), n_used=complete, n_total=data.n, missing=data.n - complete
     )
-    return CheckDocument(data=part, problems=[problem_part(p) for p in [*noticed, *problems]], screening=screening)
+    known = {(p.code, p.about) for p in noticed}
+    problems = [*noticed, *(p for p in problems if (p.code, p.about) not in known)]
+    return CheckDocument(data=part, problems=[problem_part(p) for p in problems], screening=screening)

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.observations.codes import number_level
 from dusk_arrow.core.observations.conditions import fulfilled
 from dusk_arrow.core.observations.data import Column, DataSet, Level
 from dusk_arrow.core.observations.steps import (
@@ -31,6 +32,8 @@ from dusk_arrow.core.observations.steps import (
 )
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed, nearest
 from dusk_arrow.core.wording import plain
+
+TAKES_ANSWERS = (TreatAsMissing, HoldOut, HoldOutHalf, KeepCases)
 
 
 def _refuse(code: str, message: str, *about: str) -> ProblemError:
@@ -238,6 +241,20 @@ def apply_step(data: DataSet, step: Step) -> DataSet:
             return replace(data, columns=left)
 
 
+def _judged_anew(before: DataSet, after: DataSet) -> DataSet:
+    """Columns whose kind was what their values seemed to be, judged by the values that are left: a code for missing among answers on a
+    scale makes them look like measurements. What somebody said a column is stays so."""
+    old = {column.name: column for column in before.columns}
+
+    def again(column: Column) -> Column:
+        was = old.get(column.name)
+        if column.numbers is None or was is None or was.numbers is None or was.level != number_level(was.numbers):
+            return column
+        return replace(column, level=number_level(column.numbers))
+
+    return replace(after, columns=tuple(again(column) for column in after.columns))
+
+
 def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Problem]]:
     """The data set after all steps that are on, in order; one that cannot be taken is passed over with its problem."""
     problems = []
@@ -245,7 +262,8 @@ def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Pro
         if not step.on:
             continue
         try:
-            data = apply_step(data, step)
+            after = apply_step(data, step)
+            data = _judged_anew(data, after) if isinstance(step, TAKES_ANSWERS) else after
         except ProblemError as error:
             for found in error.problems:
                 message = f"The step “{words(step)}” cannot be taken: {found.message}"

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from dusk_arrow.core.observations.codes import number_level
 from dusk_arrow.core.observations.data import Column, DataSet, Level
-from dusk_arrow.exchange.cells import number_level
 from dusk_arrow.exchange.file_formats import FileFormat
 from dusk_arrow.exchange.readers.cell_text import cell_text
 from dusk_arrow.exchange.readers.checked import checked, text_level

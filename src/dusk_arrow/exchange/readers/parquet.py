@@ -6,8 +6,8 @@ import io
 
 import numpy as np
 
+from dusk_arrow.core.observations.codes import number_level
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.exchange.cells import number_level
 from dusk_arrow.exchange.file_formats import FileFormat
 from dusk_arrow.exchange.readers.checked import checked, text_level
 from dusk_arrow.exchange.reading_options import Reading, ReadingOptions, refuse
