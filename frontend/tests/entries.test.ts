@@ -3,6 +3,8 @@ import { beforeEach, describe, expect, test, vi } from "vitest";
 import type { Change, ModelState, Project } from "../src/api/client";
 import type { Gestures } from "../src/api/hooks";
 import { entries, type Entry } from "../src/finder/entries";
+import { fit } from "../src/finder/matching";
+import { NOT_HERE, OTHER_NAMES } from "../src/finder/otherNames";
 import { changeKey, piecesOf } from "../src/frame/keys";
 import { STATIONS } from "../src/frame/stations";
 import { select, useDesk, type Selection } from "../src/model/desk";
@@ -68,7 +70,16 @@ const choices = {
     },
   ],
 };
-const criteria = [{ key: "cfi", label: "CFI", definition: "Comparative fit", page: "fit" }];
+const criteria = [
+  { key: "cfi", label: "CFI", definition: "Comparative fit", page: "fit" },
+  { key: "composite_reliability", label: "composite reliability", definition: "Of the sum", page: "quality" },
+  {
+    key: "vif_full",
+    label: "VIF on all others",
+    definition: "A sign of common-method variance",
+    page: "quality",
+  },
+];
 
 let made: Change[][] = [];
 let gone: string[] = [];
@@ -151,6 +162,53 @@ describe("everything has a name", () => {
     changeKey("trail", "w");
     expect(entry("Unfold the trail: what was changed and why").keys).toEqual(["W"]);
     changeKey("trail", null);
+  });
+});
+
+describe("the words people type", () => {
+  const first = (typed: string) => {
+    const costs = all().map((e) => [fit(typed, e.words, e.detail, e.also) ?? Infinity, e] as const);
+    return costs.reduce((best, one) => (one[0] < best[0] ? one : best))[1];
+  };
+
+  test.each([
+    ["CR", "composite reliability"],
+    ["omega", "composite reliability"],
+    ["CFA", "Estimation and standard errors"],
+    ["sem", "Estimation and standard errors"],
+    ["PLS", "Composites (partial least squares)"],
+    ["mediation", "Effects, mediation and the bootstrap"],
+    ["common method", "VIF on all others"],
+    ["removed", "What was removed, and why"],
+  ])("%s finds %s first", (typed, words) => {
+    expect(first(typed).words).toBe(words);
+    expect(first(typed).barred).toBeUndefined();
+  });
+
+  test.each([
+    "multi-group",
+    "multigr",
+    "power",
+    "moderation",
+    "ordinal",
+    "EFA",
+    "multilevel",
+    "Bayes",
+    "imputation",
+  ])("%s is said not to be here, and what can be done instead", (typed) => {
+    expect(first(typed).kind).toBe("not here");
+    expect(first(typed).barred).toMatch(/^not here: .+/);
+  });
+
+  test("no other name leads to two places that are not here, and none is a name already", () => {
+    const others = NOT_HERE.flatMap((one) => one.also).map((one) => one.toLowerCase());
+    expect(new Set(others).size).toBe(others.length);
+    const known = new Set(
+      Object.values(OTHER_NAMES)
+        .flat()
+        .map((one) => one.toLowerCase()),
+    );
+    expect(others.filter((one) => known.has(one))).toEqual([]);
   });
 });
 

@@ -4563,6 +4563,19 @@ export interface components {
             type: "remove_path";
         };
         /**
+         * RemovedEntry
+         * @description What was left out of the data before the model was estimated: in words, how many cases, and why; no cases where
+         *     columns were left out.
+         */
+        RemovedEntry: {
+            /** Cases */
+            cases: number;
+            /** Reason */
+            reason: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Rename
          * @description A construct gets another name wherever it is mentioned.
          */
@@ -5588,6 +5601,8 @@ export interface components {
             indices: components["schemas"]["IndexPart"][];
             /** Kept */
             kept: components["schemas"]["KeptEntry"][];
+            /** Removed */
+            removed: components["schemas"]["RemovedEntry"][];
             /** Revisions */
             revisions: components["schemas"]["TrailRevision"][];
             /** Way */
@@ -7745,7 +7760,7 @@ export interface operations {
             header?: never;
             path: {
                 model_id: number;
-                key: "descriptives" | "correlations" | "measures" | "htmt" | "fornell_larcker" | "cross_loadings" | "collinearity" | "fit" | "paths" | "effects" | "explained" | "models" | "set_aside" | "assumptions" | "criteria" | "parameters";
+                key: "descriptives" | "correlations" | "measures" | "htmt" | "fornell_larcker" | "cross_loadings" | "collinearity" | "fit" | "halves" | "paths" | "effects" | "stated" | "explained" | "models" | "set_aside" | "assumptions" | "criteria" | "parameters";
             };
             cookie?: never;
         };

@@ -50,7 +50,8 @@ export function BootstrapControl(props: {
     queryFn: () => take(api.GET("/api/models/{model_id}/pace", { params: { path: { model_id: model.id } } })),
   }).data?.seconds_per_resample;
   const seconds = pace ? pace * resamples : 0;
-  const fewer = RESAMPLES.filter((one) => one.value < resamples && (pace ?? 0) * one.value <= LONG).pop();
+  const less = RESAMPLES.filter((one) => one.value < resamples);
+  const fewer = less.filter((one) => (pace ?? 0) * one.value <= LONG).pop() ?? less[0];
   const begin = () => {
     const how = model.settings;
     const testFit =

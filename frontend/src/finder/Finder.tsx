@@ -24,6 +24,7 @@ const KINDS: { kind: Entry["kind"]; most: number; unasked: number }[] = [
   { kind: "in this model", most: 5, unasked: 0 },
   { kind: "go to", most: 4, unasked: 6 },
   { kind: "learn", most: 4, unasked: 0 },
+  { kind: "not here", most: 2, unasked: 0 },
 ];
 
 /** Every action, construct, column, figure and page by its name, and the keys beside them. */
@@ -55,7 +56,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
   );
   const found = useMemo(() => {
     const judged = everything.flatMap((entry) => {
-      const cost = fit(typed, entry.words, entry.detail);
+      const cost = fit(typed, entry.words, entry.detail, entry.also);
       return cost === null ? [] : [{ entry, cost }];
     });
     const asked = typed.trim() !== "";
@@ -68,7 +69,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
   }, [everything, typed]);
   // What fits best is chosen to begin with, whatever kind it is of.
   const best = useMemo(() => {
-    const costs = found.map((entry) => fit(typed, entry.words, entry.detail) ?? Infinity);
+    const costs = found.map((entry) => fit(typed, entry.words, entry.detail, entry.also) ?? Infinity);
     return typed.trim() ? costs.indexOf(Math.min(...costs)) : 0;
   }, [found, typed]);
   const at = Math.max(0, Math.min(pointed ?? best, found.length - 1));

@@ -22,14 +22,17 @@ import {
 } from "../model/desk";
 import { duplicate, removal, setAside } from "../model/doing";
 import { EXPORTS } from "../report/exports";
+import { NOT_HERE, OTHER_NAMES } from "./otherNames";
 
 /** Something that can be found by name: done, looked at, gone to, or read about. */
 export interface Entry {
   id: string;
-  kind: "do" | "in this model" | "go to" | "learn";
+  kind: "do" | "in this model" | "go to" | "learn" | "not here";
   words: string;
   detail?: string;
   keys?: string[];
+  /** Other names it goes by, short words among them. */
+  also?: string[];
   /** What it would change, to be looked at first. */
   changes?: Change[];
   /** Why it cannot be done now. */
@@ -200,6 +203,12 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
       },
     ),
     act(
+      "removed",
+      "What was removed, and why",
+      onBoard(() => unfoldTrail(true)),
+      { detail: "items and cases, in the trail" },
+    ),
+    act(
       "covariances",
       model.view.arcs ? "Hide covariances" : "Show covariances",
       onBoard(() => void gestures.look({ ...model.view, arcs: !model.view.arcs })),
@@ -362,6 +371,7 @@ function lessons({ criteria }: World): Entry[] {
       kind: "learn",
       words: one.label,
       detail: one.definition,
+      also: OTHER_NAMES[one.key] ?? [],
       run: () => read(one.page),
     })),
     ...PAGES.map((one): Entry => ({
@@ -369,12 +379,32 @@ function lessons({ criteria }: World): Entry[] {
       kind: "learn",
       words: one.words,
       detail: "methods",
+      also: OTHER_NAMES[one.page] ?? [],
       run: () => read(one.page),
     })),
   ];
 }
 
+/** What people look for and do not find: said, with what can be done instead, rather than "nothing is called so". */
+function missing(): Entry[] {
+  return NOT_HERE.map((one): Entry => ({
+    id: `not-here ${one.words}`,
+    kind: "not here",
+    words: one.words,
+    barred: one.instead,
+    also: one.also,
+    run: () => undefined,
+  }));
+}
+
 /** Everything that can be found, in the order of its kinds. */
 export function entries(world: World): Entry[] {
-  return [...withSelection(world), ...general(world), ...things(world), ...places(world), ...lessons(world)];
+  return [
+    ...withSelection(world),
+    ...general(world),
+    ...things(world),
+    ...places(world),
+    ...lessons(world),
+    ...missing(),
+  ];
 }

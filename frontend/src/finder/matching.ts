@@ -10,20 +10,24 @@ function wordsOf(typed: string): string[] {
 
 /**
  * How well something fits what was typed: every word of it has to be there. Smaller is better; null where it does not fit. Beginnings
- * count before middles, the name before what is said beside it, short before long.
+ * count before middles, the name before what is said beside it, short before long. Another name counts by its beginning, or whole.
  */
-export function fit(typed: string, name: string, beside = ""): number | null {
+export function fit(typed: string, name: string, beside = "", also: string[] = []): number | null {
+  const whole = typed.toLowerCase().trim();
+  const others = also.map((other) => other.toLowerCase());
+  if (others.includes(whole)) return 0;
   const lower = name.toLowerCase();
   const other = beside.toLowerCase();
+  const begun = whole.length > 2 && others.some((other) => other.startsWith(whole));
   let cost = name.length / 200;
   for (const word of wordsOf(typed)) {
     const at = lower.indexOf(word);
     if (at === 0) continue;
     if (at > 0) cost += /[\s“(→&_.-]/.test(lower[at - 1] ?? "") ? 1 : 3;
     else if (other.includes(word)) cost += 6;
-    else return null;
+    else return begun ? 2 : null;
   }
-  return cost;
+  return begun ? Math.min(cost, 2) : cost;
 }
 
 /** A name with what was looked for in it told apart. */

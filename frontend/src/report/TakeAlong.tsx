@@ -1,12 +1,12 @@
 import { Download } from "lucide-react";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import type { ModelState } from "../api/client";
 import { EXPORTS, type Export } from "./exports";
 import { figureAddress } from "./Page";
 import type { ReportOptions } from "./figures";
 import { Finished } from "./Finished";
 
-const LINES = ["to write", "the figure", "the numbers", "to repeat it"] as const;
+const LINES = ["to write", "the figure", "the numbers", "to hand over"] as const;
 const LAST = "dusk-arrow-last-export";
 
 /** Files to take along: one click saves; the filled button does again what was saved last. */
@@ -34,20 +34,27 @@ export function TakeAlong(props: {
       {LINES.map((line) => (
         <div key={line} className="flex gap-2 py-0.5 text-sm">
           <span className="w-22 shrink-0 text-quiet">{line}</span>
-          <span className="flex flex-wrap gap-x-3">
+          <span className={line === "to hand over" ? "" : "flex flex-wrap gap-x-3"}>
             {EXPORTS.filter((one) => one.offered === line).map((one) => (
-              <a
-                key={one.key}
-                className="font-semibold text-ember hover:underline"
-                href={address(one)}
-                download
-                title={one.words}
-                aria-label={`${one.words}, .${one.ending}`}
-                data-testid={`save-${one.key}`}
-                onClick={() => remember(one)}
-              >
-                {one.name ?? one.ending}
-              </a>
+              <Fragment key={one.key}>
+                <a
+                  className="font-semibold text-ember hover:underline"
+                  href={address(one)}
+                  download
+                  title={one.words}
+                  aria-label={`${one.words}, .${one.ending}`}
+                  aria-describedby={one.holds && `holds-${one.key}`}
+                  data-testid={`save-${one.key}`}
+                  onClick={() => remember(one)}
+                >
+                  {one.name ?? one.ending}
+                </a>
+                {one.holds && (
+                  <span id={`holds-${one.key}`} className="mb-1 block text-xs leading-[14px] text-quiet">
+                    {one.holds}
+                  </span>
+                )}
+              </Fragment>
             ))}
           </span>
         </div>

@@ -7,8 +7,10 @@ export interface Export {
   ending: string;
   /** What it is called in a line of the report, if not by its ending. */
   name?: string;
+  /** What is in it, where that is not plain from its name. */
+  holds?: string;
   /** In which line of the report it is offered, or beside the tables of the estimates. */
-  offered: "to write" | "the figure" | "the numbers" | "to repeat it" | "estimates";
+  offered: "to write" | "the figure" | "the numbers" | "to hand over" | "estimates";
   /** Whether only common factors have it. */
   factors?: boolean;
   href: (model: ModelState) => string;
@@ -48,30 +50,41 @@ export const EXPORTS: Export[] = [
   document("zip", "Tables as text", "the numbers"),
   document("bib", "Literature", "the numbers"),
   {
-    key: "capsule",
-    words: "Capsule",
-    name: "capsule",
+    key: "project",
+    words: "The whole project, for a supervisor",
+    name: "for a supervisor",
     ending: "zip",
-    offered: "to repeat it",
+    holds: "all of it: data, every model, their trails and bootstraps; opened here it is as you left it",
+    offered: "to hand over",
+    href: (model) => `/api/projects/${model.project_id}/project.zip`,
+  },
+  {
+    key: "capsule",
+    words: "Capsule for an archive",
+    name: "for an archive",
+    ending: "zip",
+    holds: "this model with its data, trail and results: ./dusk fit repeats every number",
+    offered: "to hand over",
     href: of("capsule.zip"),
   },
   {
     key: "capsule-without-data",
     words: "Capsule without data",
-    name: "without data",
+    name: "without the answers",
     ending: "zip",
-    offered: "to repeat it",
+    holds: "the same with covariances in the place of cases: bootstraps are on record, not repeated",
+    offered: "to hand over",
     href: of("capsule.zip?data=false"),
   },
   {
-    key: "project",
-    words: "The whole project",
-    name: "project",
-    ending: "zip",
-    offered: "to repeat it",
-    href: (model) => `/api/projects/${model.project_id}/project.zip`,
+    key: "results",
+    words: "Results",
+    name: "results",
+    ending: "json",
+    holds: "every number of this model, for a program",
+    offered: "to hand over",
+    href: of("results.json"),
   },
-  { key: "results", words: "Results", ending: "json", offered: "to repeat it", href: of("results.json") },
   {
     key: "covariances",
     words: "Covariances of the estimates",

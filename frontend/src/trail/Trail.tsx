@@ -97,7 +97,7 @@ export function Trail({ model, gestures }: Props) {
           other={paired !== null && paired !== shown.revision.id ? paired : found.head}
         />
       )}
-      {open && <Aside found={found} model={model} gestures={gestures} />}
+      {open && <Removed found={found} model={model} gestures={gestures} />}
     </section>
   );
 }
@@ -221,13 +221,21 @@ function Line(props: {
   );
 }
 
-/** What is out of the estimation or must stay in it, with the reasons and the figures at that time. */
-function Aside({ found, model, gestures }: { found: TrailDocument; model: ModelState; gestures: Gestures }) {
+/** What was removed, items and cases, or must stay, with the reasons and the figures at that time. */
+function Removed({
+  found,
+  model,
+  gestures,
+}: {
+  found: TrailDocument;
+  model: ModelState;
+  gestures: Gestures;
+}) {
   const order = new Map(found.revisions.map((r, i) => [r.id, i + 1]));
-  if (found.aside.length + found.kept.length === 0) return null;
+  if (found.aside.length + found.removed.length + found.kept.length === 0) return null;
   return (
-    <section aria-label="Set aside" className="w-[240px] shrink-0 overflow-y-auto">
-      <h3 className="font-serif text-[15px] font-semibold">Set aside</h3>
+    <section aria-label="What was removed, and why" className="w-[240px] shrink-0 overflow-y-auto">
+      <h3 className="font-serif text-[15px] font-semibold">What was removed, and why</h3>
       {found.aside.map((entry) => (
         <div key={`${entry.construct} ${entry.indicator}`} className="mb-1.5 text-sm leading-[17px]">
           <div className="flex items-baseline gap-2">
@@ -254,6 +262,17 @@ function Aside({ found, model, gestures }: { found: TrailDocument; model: ModelS
             loading {coefficient(entry.loading_then)} then · AVE {coefficient(entry.ave_before)} →{" "}
             {coefficient(entry.ave_after)}
           </p>
+        </div>
+      ))}
+      {found.removed.map((entry) => (
+        <div key={entry.words} className="mb-1.5 text-sm leading-[17px]">
+          <p>
+            <span className="font-semibold">
+              {entry.cases > 0 ? `${entry.cases} ${entry.cases === 1 ? "case" : "cases"}` : "Columns"}
+            </span>
+            : {entry.words}
+          </p>
+          {entry.reason && <p className="font-serif italic">“{entry.reason}”</p>}
         </div>
       ))}
       {found.kept.map((entry) => (

@@ -12,6 +12,7 @@ from flask import Response, current_app
 from pydantic import BaseModel
 
 from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.taking_steps import Removal, removals
 from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
@@ -110,6 +111,14 @@ def imported_data(data_set_id: int) -> DataSet | Moments:
             return store.load_import(session.get_one(DataSetRow, data_set_id))
 
     return _once(context().recent, ("import", data_set_id), load)
+
+
+def removed_by_steps(version: DataVersionRow) -> list[Removal]:
+    """The cases and columns that the steps of a version left out, kept while it lasts; none of a matrix."""
+    imported, steps = imported_data(version.data_set_id), store.steps_of(version)
+    if not isinstance(imported, DataSet):
+        return []
+    return keep("removals", version.id, lambda: removals(imported, steps))
 
 
 def context() -> Context:

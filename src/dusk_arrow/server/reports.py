@@ -13,7 +13,6 @@ from pydantic import BaseModel, Field, ValidationError
 from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.observations.steps import words as step_words
-from dusk_arrow.core.observations.taking_steps import removals
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Label, Rectangle, Words
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.figure.formats.registry import finest
@@ -32,7 +31,7 @@ from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.holdout import opened
 from dusk_arrow.server.comparisons import against, quick
-from dusk_arrow.server.context import attachment, context, imported_data, keep, reply, version_data
+from dusk_arrow.server.context import attachment, context, imported_data, keep, removed_by_steps, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision, identity, with_importance
 from dusk_arrow.server.model_state import ViewPart, find_model
@@ -182,6 +181,7 @@ def _whole(model_id: int) -> _Whole:
         title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
         name = session.get_one(DataSetRow, version.data_set_id).name
         version_id, revision_id = version.id, head.id
+        removed = removed_by_steps(version)
     if any(figure.kind == "importance" for figure in view.report.figures):
         results = with_importance(revision_id, results)
     data = version_data(version_id)
@@ -198,8 +198,7 @@ def _whole(model_id: int) -> _Whole:
     if isinstance(data, DataSet):
         imported = imported_data(data_set_id)
         assert isinstance(imported, DataSet)
-        lost = keep("removals", version_id, lambda: removals(imported, taken))
-        cases, halves = Cases(imported.n, lost), keep("holdout", key, lambda: opened(results, imported, taken))
+        cases, halves = Cases(imported.n, removed), keep("holdout", key, lambda: opened(results, imported, taken))
     whole = material(results, data, criteria, steps, turns, beside, found, cases, halves)
     return _Whole(whole, view, title, name, document)
 
@@ -311,8 +310,8 @@ class TablePath(ModelPath):
     """A model, and one of the tables that its report can have."""
 
     key: Literal[
-        "descriptives", "correlations", "measures", "htmt", "fornell_larcker", "cross_loadings", "collinearity", "fit", "paths", "effects",
-        "explained", "models", "set_aside", "assumptions", "criteria", "parameters",
+        "descriptives", "correlations", "measures", "htmt", "fornell_larcker", "cross_loadings", "collinearity", "fit", "halves", "paths", "effects",
+        "stated", "explained", "models", "set_aside", "assumptions", "criteria", "parameters",
     ]  # fmt: skip
 
 

@@ -21,10 +21,11 @@ from dusk_arrow.results.comparison import compare, quick_fit
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.key_figures import LINES, KeyFigures, key_figures
+from dusk_arrow.results.left_out import left_out
 from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.comparisons import DifferencePart, difference_part
-from dusk_arrow.server.context import context, reply, version_data
+from dusk_arrow.server.context import context, removed_by_steps, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import RevisionPath, estimated_results, fit_revision
 from dusk_arrow.server.model_state import ModelState, find_model, state_of
@@ -75,6 +76,15 @@ class AsideEntry(Part):
     ave_after: float | None
 
 
+class RemovedEntry(Part):
+    """What was left out of the data before the model was estimated: in words, how many cases, and why; no cases where
+    columns were left out."""
+
+    words: str
+    cases: int
+    reason: str | None
+
+
 class KeptEntry(Part):
     """An indicator that is marked as essential, and why."""
 
@@ -103,6 +113,7 @@ class Trail(BaseModel):
     revisions: list[TrailRevision]
     indices: list[IndexPart]
     aside: list[AsideEntry]
+    removed: list[RemovedEntry]
     kept: list[KeptEntry]
     complete: bool
 
@@ -204,6 +215,12 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
     return entries
 
 
+def _removed(session: Session, head: RevisionRow) -> list[RemovedEntry]:
+    by_steps = removed_by_steps(store.version_of(session, head))
+    found = left_out(fit_revision(session, head), by_steps) if head.specification else by_steps
+    return [RemovedEntry(words=one.words, cases=one.cases, reason=one.reason) for one in found]
+
+
 def _kept(head: RevisionRow) -> list[KeptEntry]:
     return [
         KeptEntry(indicator=name, construct_=statement.construct, reason=statement.reason)
@@ -240,6 +257,7 @@ def _trail(session: Session, model: ModelRow) -> Trail:
         revisions=[_line(row, by_id) for row in rows],
         indices=[IndexPart(key=k, label=BY_KEY[k].label, decimals=DECIMALS.get(k, 3)) for k in LINES],
         aside=_aside(session, head, by_id),
+        removed=_removed(session, head),
         kept=_kept(head),
         complete=complete,
     )

@@ -22,7 +22,11 @@ OPTIONS = FamilyOptions(
             "estimator",
             "Estimator",
             (
-                Choice("ml", "maximum likelihood", "Close to normal; with robust errors it bears data that are not."),
+                Choice(
+                    "ml",
+                    "maximum likelihood",
+                    "Close to normal; with Satorra–Bentler errors it bears data that are not.",
+                ),
                 Choice(
                     "gls",
                     "generalized least squares",
@@ -55,8 +59,16 @@ OPTIONS = FamilyOptions(
             (
                 Choice("expected", "expected information", "Normal theory, the usual standard errors."),
                 Choice("observed", "observed information", "Second derivatives; the default with missing answers."),
-                Choice("sandwich", "sandwich", "Robust errors and the Yuan–Bentler test."),
-                Choice("satorra-bentler", "Satorra–Bentler", "Robust errors and the scaled test, complete cases."),
+                Choice(
+                    "sandwich",
+                    "sandwich",
+                    "Robust errors and the Yuan–Bentler test, with gaps too; heavy tails need many cases.",
+                ),
+                Choice(
+                    "satorra-bentler",
+                    "Satorra–Bentler",
+                    "Robust errors and the scaled test: the one for complete cases that are not normal.",
+                ),
                 Choice("bootstrap", "bootstrap", "From the resamples of a run."),
             ),
         ),

@@ -8,6 +8,7 @@ from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.structure import cut_off
+from dusk_arrow.results.left_out import left_out
 
 NO_REASON = "no reason was written down"
 
@@ -24,16 +25,9 @@ def reasons(material: Material) -> dict[str, str]:
     return found
 
 
-def left_out(material: Material) -> list[Removal]:
-    """The cases and columns that were left out: by steps, in order, then those that lack an answer in a column in use."""
-    found = list(material.cases.removals) if material.cases is not None else []
-    data = material.results.data
-    lost = 0 if data is None else data.n_total - data.n_used
-    if lost and material.cases is not None:
-        every = material.results.settings.missing == "listwise"
-        what = "an answer in a column in use missing" if every else "no answer in any column in use"
-        found.append(Removal(what, "listwise deletion" if every else "nothing to analyse", lost))
-    return found
+def removed(material: Material) -> list[Removal]:
+    """The cases and columns that were left out before the model was estimated."""
+    return [] if material.cases is None else left_out(material.results, material.cases.removals)
 
 
 def set_aside(material: Material) -> Table | None:
@@ -45,7 +39,7 @@ def set_aside(material: Material) -> Table | None:
         for construct in material.model.constructs
         for name, _ in construct.aside
     ]
-    for one in left_out(material):
+    for one in removed(material):
         kind = counted(one.cases, "case") if one.cases else "columns"
         if one.incomplete:
             kind += f", {one.incomplete:,} of them incomplete"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dusk_arrow.core.problems import counted, enumerated
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.references import within
-from dusk_arrow.report.tables.history import NO_REASON, cited, left_out, reasons
+from dusk_arrow.report.tables.history import NO_REASON, cited, reasons, removed
 from dusk_arrow.report.tables.structure import cut_off
 
 
@@ -17,7 +17,7 @@ def aside(material: Material) -> list[str]:
         items = [f"{name} ({reason or NO_REASON})" for name, reason in why.items()]
         head = "One item was" if len(items) == 1 else f"{len(items)} items were"
         said.append(f"{head} set aside: {'; '.join(items)}.")
-    cases = [one for one in left_out(material) if one.cases]
+    cases = [one for one in removed(material) if one.cases]
     if cases:
         parts = [f"{one.words} ({counted(one.cases, 'case')}; {one.reason or NO_REASON})" for one in cases]
         said.append(f"Cases were left out: {'; '.join(parts)}{material.see('set_aside')}.")
