@@ -189,6 +189,8 @@ test("a parameter is named to the server without joined words", () => {
 test("full information brings its own errors, where none were chosen", () => {
   const plain = { missing: "listwise", errors: "expected" } as ModelState["settings"];
   expect(withChoice(plain, "missing", "full-information")).toMatchObject({ errors: "observed" });
+  const there = withChoice(plain, "missing", "full-information");
+  expect(withChoice(there, "missing", "listwise")).toEqual(plain); // and back with what it came with
   expect(withChoice({ ...plain, errors: "sandwich" }, "missing", "full-information")).toMatchObject({
     errors: "sandwich",
   });

@@ -33,6 +33,7 @@ const model = {
     },
   ],
   observed: ["age"],
+  controls: [],
   paths: [{ source: "Training", target: "Efficacy", fixed: null }],
   board: {
     arcs: [],
@@ -254,6 +255,18 @@ describe("what is done", () => {
     expect(useDesk.getState().pathFrom).toEqual({ name: "Training", direction: "with" });
     entry("Make Training formative", found).run();
     expect(made).toEqual([[{ type: "set_mode", name: "Training", mode: "formative" }]]);
+  });
+
+  test("of an observed variable: a control, and none again", () => {
+    entry("Control for age", all({ kind: "observed", name: "age" })).run();
+    entry(
+      "age is no longer a control",
+      all({ kind: "observed", name: "age" }, { controls: ["sex", "age"] }),
+    ).run();
+    expect(made).toEqual([
+      [{ type: "set_controls", names: ["age"] }],
+      [{ type: "set_controls", names: ["sex"] }],
+    ]);
   });
 
   test("of an item: the scale, and that it is essential", () => {

@@ -168,12 +168,12 @@ def test_the_trail_remembers_and_leads_back(page: Page) -> None:
     page.keys("a")
     page.find("[aria-label=Reason]").send_keys("asks about tools", Keys.ENTER)
     page.until(lambda: "one branch" in trail.text)
-    page.until(lambda: "ef5 from Ef" in page.find("[aria-label='Set aside']").text)
-    assert "“asks about tools”" in page.find("[aria-label='Set aside']").text
+    page.until(lambda: "ef5 from Ef" in page.find("[aria-label='What was removed, and why']").text)
+    assert "“asks about tools”" in page.find("[aria-label='What was removed, and why']").text
     found = ask(page, f"/api/models/{model_of(page)['id']}/trail")
     assert len({line["parent"] for line in found["revisions"]}) == len(found["revisions"]) - 1, "two have one parent"
     page.keys("[")
-    page.until(lambda: not page.all("[aria-label='Set aside']"))
+    page.until(lambda: "ef5 from Ef" not in page.find("[aria-label='What was removed, and why']").text)
     page.find("[aria-label^='Name of the revision']").click()
     page.find("input[aria-label='Name of the revision']").send_keys("as registered", Keys.ENTER)
     page.until(lambda: "as registered" in trail.text)
@@ -226,7 +226,7 @@ def test_several_things_at_once(page: Page) -> None:
     page.press("Hold equal")
     page.until(lambda: "(238)" in df())
     assert "=a" in page.named("row-tr2").text.replace("\n", "")
-    page.press("Set free")
+    page.press("Release")
     page.until(lambda: "(236)" in df())
     shift_click(page, page.find("[aria-label='Construct Training']"), page.find("[aria-label='Construct Support']"))
     page.press("Gather under one…")

@@ -41,7 +41,7 @@ def test_a_pair_its_routes_and_what_they_come_to(page: Page) -> None:
     page.named(ROUTE).click()
     assert "none of 5,000 at or below zero" in page.find("main").text
     assert page.all("svg[aria-label^='Bootstrap distribution of Support › Efficacy']")
-    assert "Indirect-only" in page.named("mediation-Support-Persistence").text.replace("indirect", "Indirect", 1)
+    assert "indirect effect excludes zero; direct effect not tested" in page.named("unnamed-Support-Persistence").text
     assert "Not to be told apart" in page.named("contrast").text
     page.press("The steps one by one")
     assert "Stewardship → Persistence" in page.find("table[aria-label='The steps one by one']").text
@@ -49,7 +49,8 @@ def test_a_pair_its_routes_and_what_they_come_to(page: Page) -> None:
     page.named(ROUTE).send_keys(Keys.ARROW_DOWN)
     page.until(lambda: page.named("route-total indirect").get_attribute("aria-pressed") == "true")
     page.press("all pairs")
-    assert "indirect-only mediation" in page.find("table[aria-label=Effects], [role=grid][aria-label=Effects]").text
+    assert "complementary mediation" in page.named("mediation-Support-Stewardship").text
+    assert "direct effect not tested" in page.named("mediation-Support-Persistence").text
     page.press("one pair")
     assert page.errors() == []
 

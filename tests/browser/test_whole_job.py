@@ -105,7 +105,7 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     page.named("bootstrap").click()
     page.until(lambda: "From 1,000 resamples" in page.driver.page_source, 60)
     page.press("all pairs")
-    assert "indirect-only mediation" in page.named("mediation-Training-Stewardship").text
+    assert "direct effect not tested" in page.named("mediation-Training-Stewardship").text
     row = "effect-Training-Stewardship-total indirect"
     assert re.search(r"\[\.\d{3}, \.\d{3}\]", page.named(row).text)
     page.named("change-bootstrap").click()

@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from dusk_arrow.command_line.fit import fit
@@ -323,3 +324,23 @@ def test_what_ifs_criteria_and_global_items(capsys: pytest.CaptureFixture[str]) 
     assert ".784 ●" in usual
     assert ".784 ◐" in strict
     assert run(capsys, *given, "--global-item", "Effort")[0] == 2
+
+
+def test_the_documented_growth_model_is_estimated(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    """It ended with exit code 2, for a what-if that nobody had asked for."""
+    page = (ROOT / "docs" / "methods" / "sentences.md").read_text("utf-8")
+    said = page.split("## A latent growth model")[1].split("```")[1]
+    rng = np.random.default_rng(4)
+    level, slope = 3 + rng.normal(size=300), 0.5 + 0.4 * rng.normal(size=300)
+    occasions = [level + t * slope + 0.5 * rng.normal(size=300) for t in range(4)]
+    model, data, out = tmp_path / "growth.txt", tmp_path / "growth.csv", tmp_path / "out.json"
+    model.write_text(said, "utf-8")
+    np.savetxt(data, np.column_stack(occasions), delimiter=",", header="y1,y2,y3,y4", comments="")
+    code, _, err = run(capsys, str(model), "--data", str(data), "--json", str(out))
+    assert code == 0, err
+    found = json.loads(out.read_text("utf-8"))
+    means = {p["from"]: p["estimate"] for p in found["parameters"] if p["kind"] == "mean"}
+    assert means["Level"] == pytest.approx(level.mean(), abs=0.1)
+    assert means["Slope"] == pytest.approx(slope.mean(), abs=0.1)
+    assert found["quality"]["htmt"] == []
+    assert found["what_ifs"] == []

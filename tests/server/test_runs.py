@@ -146,3 +146,21 @@ def test_a_short_bootstrap_follows_a_gesture(app: OpenAPI, client: FlaskClient) 
     events(app, later["id"])
     shown = client.get(address).get_json()["shown"]
     assert (shown["transient"], shown["run"], shown["bootstrap"]["used"]) == (False, later["id"], 200)
+
+
+def test_a_slow_bootstrap_says_how_slow_before_it_begins(app: OpenAPI, client: FlaskClient) -> None:
+    """With full information each resample takes long: some are drawn and timed, once for an analysis. Where a bootstrap is quick
+    nothing is drawn."""
+    address = f"/api/models/{WARDENS}"
+    assert client.get(f"{address}/pace").get_json()["seconds_per_resample"] is None
+    model = client.get(address).get_json()
+    settings = model["settings"] | {"missing": "full-information", "errors": "observed"}
+    body = {"parent": model["revision"]["id"], "settings": settings}
+    assert client.put(f"{address}/settings", json=body).status_code == 200
+    pace = client.get(f"{address}/pace").get_json()["seconds_per_resample"]
+    run = begin(client, resamples=256, seed=3)
+    begun = time.monotonic()
+    assert events(app, run["id"])[-1]["state"] == "finished"
+    assert 0 < pace < 256 * pace < 20 * (time.monotonic() - begun) + 20  # seconds, not milliseconds or hours
+    assert client.get(f"{address}/pace").get_json()["seconds_per_resample"] == pace
+    client.post(f"{address}/undo", json={"parent": client.get(address).get_json()["revision"]["id"]})

@@ -92,6 +92,23 @@ def test_what_is_set_aside_keeps_its_figures(client: FlaskClient, model: dict[st
     assert found["kept"] == [{"indicator": "tr4", "construct": "Training", "reason": "the only one"}]
 
 
+def test_cases_that_were_removed_stand_there_with_their_reasons(client: FlaskClient, model: dict[str, Any]) -> None:
+    """Items are not all that is taken out: whom a step left out and why, and how many lacked an answer, sum to what is analysed."""
+    steps = [
+        {"type": "hold_out", "cases": [3, 9], "reason": "pilot interviews"},
+        {"type": "keep_cases", "condition": "age >= 30", "reason": None},
+    ]
+    address = f"/api/projects/{model['project_id']}/steps"
+    answer = client.put(address, json={"steps": steps, "parent": client.get(address).get_json()["data_version_id"]})
+    assert answer.status_code == 200, answer.get_json()
+    found = trail_of(client, model)["removed"]
+    assert [one["reason"] for one in found] == ["pilot interviews", None, None]
+    assert found[2]["words"] == "an answer missing in a column in use (listwise deletion)"
+    assert found[0]["cases"] == 2
+    state = client.get(f"/api/models/{model['id']}").get_json()
+    assert 412 - sum(one["cases"] for one in found) == state["shown"]["n_used"]
+
+
 def test_going_back_begins_a_branch(client: FlaskClient, model: dict[str, Any]) -> None:
     """What came after stays on the trail, redo leads where one came from, and undo from the branch to its root."""
     aside = change(client, model, ASIDE).get_json()

@@ -1,4 +1,4 @@
-import { Lock } from "lucide-react";
+import { Lock, Pin } from "lucide-react";
 import { useEffect, useRef, type DragEvent, type KeyboardEvent } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../api/client";
@@ -82,7 +82,7 @@ export function CardRows({ construct, card, stale, gestures }: Props) {
           className={`flex justify-between text-xs text-quiet ${stale ? "opacity-45" : ""}`}
           style={{ height: metrics.foot }}
         >
-          <span>mean</span>
+          <span>{card.share === null ? "mean" : "intercept"}</span>
           <span className="tabular-nums" data-testid={`mean-${construct.name}`}>
             {plain(card.mean, 2)}
           </span>
@@ -190,8 +190,8 @@ function ItemRow(props: {
         )}
         {equal && <sup title={`equal to the others marked ${equal}`}>={equal}</sup>}
         {held !== null && (
-          <span aria-hidden="true" title={`its unstandardized loading is held at ${held}`}>
-            ⌖
+          <span title={`its unstandardized loading is held at ${held}`}>
+            <Pin size={9} className="text-quiet" aria-hidden="true" />
           </span>
         )}
         {coefficient(value)}

@@ -72,7 +72,7 @@ export function PathArrow(props: EdgeProps<PathEdge>) {
             }
           >
             <span
-              className={`text-[14.5px] ${arrow.control && !selected ? "text-quiet" : "font-semibold"} ${stale ? "opacity-45" : ""}`}
+              className={`${arrow.control && !selected ? "text-[12.5px] text-quiet" : "text-[14.5px] font-semibold"} ${stale ? "opacity-45" : ""}`}
             >
               {text}
               {arrow.equal && <sup className="ml-0.5 font-normal text-quiet">={arrow.equal}</sup>}

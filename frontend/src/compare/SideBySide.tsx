@@ -137,7 +137,7 @@ function Line({ words, cells }: { words: string; cells: React.ReactNode[] }) {
 
 const OF_CONSTRUCTS = [
   { key: "ave", words: "AVE" },
-  { key: "composite_reliability", words: "comp. rel." },
+  { key: "composite_reliability", words: "composite reliability" },
   { key: "rho_a", words: "rho_A" },
   { key: "alpha", words: "alpha" },
   { key: "htmt_highest", words: "highest HTMT", criterion: "htmt" },

@@ -109,7 +109,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
             <QuantilePlot
               cases={screening.mahalanobis}
               total={screening.multivariate_normality?.n ?? screening.mahalanobis.length}
-              df={screening.multivariate_normality?.columns.length ?? 1}
+              df={screening.correlations?.rows.length ?? 1}
             />
           </>
         ) : (

@@ -3,7 +3,7 @@ import type { Effect, Schemas, Shown } from "../api/client";
 import { intervalWords, level } from "../shared/basis";
 import { coefficient, containsZero, pValue } from "../shared/numbers";
 import { Table, type TableColumn, type TableGroup } from "../shared/Table";
-import { drawn, inScale, KIND_WORDS, writing, type Scale } from "./scale";
+import { decides, drawn, inScale, KIND_WORDS, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
 
 type Mediation = Schemas["MediationPart"];
@@ -24,21 +24,26 @@ function groupsOf(effects: Effect[], mediation: Mediation[]): TableGroup<Effect>
     const kind = mediation.find((one) => pairOf(one) === pair);
     return {
       key: pair,
-      heading: <PairHeading pair={pair} mediation={kind} />,
+      heading: (
+        <PairHeading pair={pair} mediation={kind} answered={found.some((e) => decides(e, "standardized"))} />
+      ),
       rows: found.length === 2 ? found.slice(0, 1) : found,
     };
   });
 }
 
-function PairHeading({ pair, mediation }: { pair: string; mediation: Mediation | undefined }) {
+/** A pair with the kind of mediation, or, once intervals are there, with why it has none. */
+function PairHeading(props: { pair: string; mediation: Mediation | undefined; answered: boolean }) {
+  const { pair, mediation, answered } = props;
   return (
     <div className="pb-0.5 pt-3.5">
       <span className="font-serif text-[15px] font-semibold">{pair}</span>
-      {mediation?.kind && (
+      {mediation && (mediation.kind ?? answered) && (
         <span className="ml-3" data-testid={`mediation-${mediation.from}-${mediation.to}`}>
-          {KIND_WORDS[mediation.kind]}
+          {mediation.kind && KIND_WORDS[mediation.kind]}
           <span className="text-quiet">
-            : {mediation.reason}
+            {mediation.kind && ": "}
+            {mediation.reason}
             {mediation.share_mediated !== null && `; share mediated ${coefficient(mediation.share_mediated)}`}
           </span>
         </span>

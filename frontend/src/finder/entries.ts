@@ -20,7 +20,7 @@ import {
   write,
   type Selection,
 } from "../model/desk";
-import { duplicate, removal, setAside } from "../model/doing";
+import { control, duplicate, removal, setAside } from "../model/doing";
 import { EXPORTS } from "../report/exports";
 import { NOT_HERE, OTHER_NAMES } from "./otherNames";
 
@@ -124,6 +124,11 @@ function withSelection({ project, model, gestures, selection, go }: World): Entr
     add("covary", `Let ${node} covary with…`, () => startPath({ name: node, direction: "with" }), {
       keys: keyed("covary"),
     });
+    if (selection.kind === "observed") {
+      const change = [control(node, model)];
+      const words = model.controls.includes(node) ? `${node} is no longer a control` : `Control for ${node}`;
+      add("control", words, () => void gestures.change(change), { changes: change });
+    }
     if (selection.kind === "construct") {
       add("rename", `Rename ${node}`, () => rename(node), { keys: keyed("rename") });
       add("duplicate", `Another construct like ${node}…`, () => name(duplicate(node, model, project)), {

@@ -1,7 +1,7 @@
 import type { Construct, ModelState, Project } from "../api/client";
 import { useEstimates, useQuality, type Gestures } from "../api/hooks";
 import { name as nameIt, propose, rename, startPath } from "../model/desk";
-import { duplicate, removal } from "../model/doing";
+import { control, duplicate, removal } from "../model/doing";
 import { Action, Row, TextButton } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
 import { HoldMenu } from "./HoldMenu";
@@ -27,13 +27,14 @@ export function ConstructLens({
     .filter((l) => l.construct === name && (l.loading ?? 0) * (quality?.direction ?? 1) < 0)
     .map((l) => l.indicator);
   const antecedents = (estimates?.parameters ?? []).filter((p) => p.kind === "path" && p.to === name);
+  const controlled = model.controls.includes(name);
   const reflective = construct?.mode === "reflective";
   const none = !reflective ? "–" : construct.indicators.length < 2 ? "one indicator" : "not estimated";
   const variance = estimates?.parameters.find((p) => p.kind === "variance" && p.from === name);
   const share = estimates?.r_squared[name];
   return (
     <>
-      <Kind>{construct ? `${construct.mode} construct` : "observed variable"}</Kind>
+      <Kind>{construct ? `${construct.mode} construct` : controlled ? "control" : "observed variable"}</Kind>
       <Title>{name}</Title>
       <div className="mt-2">
         <Row label="R²">
@@ -135,6 +136,18 @@ export function ConstructLens({
               {reflective ? "Make formative" : "Make reflective"}
             </Action>
           </>
+        )}
+        {!construct && (
+          <Action
+            onClick={() => void gestures.change([control(name, model)])}
+            title={
+              controlled
+                ? "What is said of it alone stays; its paths as a control go"
+                : "It leads to everything that something else leads to, drawn grey and told in one sentence of the report"
+            }
+          >
+            {controlled ? "No longer a control" : "Control for it"}
+          </Action>
         )}
         {construct?.mode !== "formative" && (
           <Action onClick={() => startPath({ name, direction: "with" })} title="Key: C">

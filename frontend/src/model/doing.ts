@@ -131,3 +131,9 @@ export function merging(name: string, into: string): Proposal {
 export function keeping(construct: string, indicator: string, essential: boolean): Change {
   return { type: "keep", construct, indicator, essential, reason: null };
 }
+
+/** An observed variable becomes a control of everything that is explained, or is none any more. */
+export function control(name: string, model: ModelState): Change {
+  const others = model.controls.filter((one) => one !== name);
+  return { type: "set_controls", names: model.controls.includes(name) ? others : [...others, name] };
+}

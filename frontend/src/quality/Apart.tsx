@@ -63,7 +63,9 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
   const names = [...new Set(measured.htmt.flatMap((pair) => [pair.a, pair.b]))];
   if (names.length < 2) {
     return (
-      <p className="mt-3 text-quiet">Two constructs that show in items are needed to tell them apart.</p>
+      <p className="mt-3 text-quiet">
+        Two constructs that show in items, with loadings that are estimated, are needed to tell them apart.
+      </p>
     );
   }
   const of = (a: string, b: string) =>

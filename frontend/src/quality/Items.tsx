@@ -63,6 +63,9 @@ function Construct({
   const parameters = useEstimates(model).data?.parameters ?? [];
   const rows = measured.loadings.filter((loading) => loading.construct === construct.name);
   const formative = construct.mode === "formative";
+  const card = model.board.cards.find((one) => one.name === construct.name);
+  const held = new Set(card?.rows.flatMap((row) => (row.held === null ? [] : [row.indicator])));
+  const allHeld = rows.length > 0 && rows.every((row) => held.has(row.indicator));
   const steps = useSteps(project.id);
   const against = model.problems.filter(
     (p) => p.code === "runs_against_block" && p.about[1] === construct.name,
@@ -87,6 +90,8 @@ function Construct({
         </button>
         {formative ? (
           <span className="text-sm text-quiet">made of its items: weights, no reliability to speak of</span>
+        ) : allHeld ? (
+          <span className="text-sm text-quiet">all loadings are held: nothing to judge</span>
         ) : rows.length === 1 ? (
           <span className="text-sm text-quiet">one item: nothing to tell its reliability by</span>
         ) : (
@@ -124,6 +129,7 @@ function Construct({
             value={formative ? row.weight : row.loading}
             direction={construct.direction ?? 1}
             formative={formative}
+            held={held.has(row.indicator)}
             hint={hintOf(row.weight, row.loading, row.vif)}
             beside={
               formative
@@ -207,17 +213,18 @@ function Item(props: {
   value: number | null;
   direction: number;
   formative: boolean;
+  held: boolean;
   hint: string;
   beside: string;
 }) {
-  const { project, model, construct, name, value, direction, formative, hint, beside } = props;
+  const { project, model, construct, name, value, direction, formative, held, hint, beside } = props;
   const criterion = useCriteria().get("loading");
   const selected = useDesk(
     ({ selection }) =>
       selection?.kind === "indicator" && selection.construct === construct && selection.name === name,
   );
   const kept = model.constructs.find((c) => c.name === construct)?.kept.includes(name);
-  const verdict = formative ? "none" : judge(criterion, value === null ? null : value * direction);
+  const verdict = formative || held ? "none" : judge(criterion, value === null ? null : value * direction);
   const width = Math.min(1, Math.abs(value ?? 0));
   const weak = verdict === "misses" || (formative && (value ?? 0) < 0);
   const inner = model.constructs.some((c) => c.name === name);

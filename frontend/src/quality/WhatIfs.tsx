@@ -54,7 +54,9 @@ export function WhatIfs({ model }: { model: ModelState }) {
           ? found.error.message
           : found.isPending && model.estimated
             ? "Refitting without each item…"
-            : `Each row is a refit, ${rows.length} in all.`}
+            : rows.length === 0
+              ? "No item can be set aside here."
+              : `Each row is a refit, ${rows.length} in all.`}
       </p>
       {rows.length > 0 && (
         <table className="mt-1 w-full text-sm" aria-label="What if one were set aside">

@@ -1,5 +1,5 @@
 import { Download } from "lucide-react";
-import { Fragment, useState } from "react";
+import { useState } from "react";
 import type { ModelState } from "../api/client";
 import { EXPORTS, type Export } from "./exports";
 import { figureAddress } from "./Page";
@@ -34,31 +34,35 @@ export function TakeAlong(props: {
       {LINES.map((line) => (
         <div key={line} className="flex gap-2 py-0.5 text-sm">
           <span className="w-22 shrink-0 text-quiet">{line}</span>
-          <span className={line === "to hand over" ? "" : "flex flex-wrap gap-x-3"}>
+          <span className="flex flex-wrap gap-x-3">
             {EXPORTS.filter((one) => one.offered === line).map((one) => (
-              <Fragment key={one.key}>
-                <a
-                  className="font-semibold text-ember hover:underline"
-                  href={address(one)}
-                  download
-                  title={one.words}
-                  aria-label={`${one.words}, .${one.ending}`}
-                  aria-describedby={one.holds && `holds-${one.key}`}
-                  data-testid={`save-${one.key}`}
-                  onClick={() => remember(one)}
-                >
-                  {one.name ?? one.ending}
-                </a>
-                {one.holds && (
-                  <span id={`holds-${one.key}`} className="mb-1 block text-xs leading-[14px] text-quiet">
-                    {one.holds}
-                  </span>
-                )}
-              </Fragment>
+              <a
+                key={one.key}
+                className="font-semibold text-ember hover:underline"
+                href={address(one)}
+                download
+                title={one.holds ?? one.words}
+                aria-label={`${one.words}, .${one.ending}`}
+                data-testid={`save-${one.key}`}
+                onClick={() => remember(one)}
+              >
+                {one.name ?? one.ending}
+              </a>
             ))}
           </span>
         </div>
       ))}
+      <details className="ml-24 text-sm text-quiet">
+        <summary className="cursor-pointer">which holds what</summary>
+        <dl className="mb-1 text-xs leading-[15px]">
+          {EXPORTS.filter((one) => one.holds).map((one) => (
+            <div key={one.key}>
+              <dt className="inline font-semibold text-base-content">{one.name}: </dt>
+              <dd className="inline">{one.holds}</dd>
+            </div>
+          ))}
+        </dl>
+      </details>
       <Finished model={model} />
       <p className="mt-1.5 flex items-center gap-3 text-sm">
         {again && (

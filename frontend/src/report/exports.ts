@@ -69,7 +69,7 @@ export const EXPORTS: Export[] = [
   },
   {
     key: "capsule-without-data",
-    words: "Capsule without data",
+    words: "Capsule without the answers",
     name: "without the answers",
     ending: "zip",
     holds: "the same with covariances in the place of cases: bootstraps are on record, not repeated",

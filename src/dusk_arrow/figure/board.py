@@ -100,14 +100,15 @@ def _rows(construct: Construct, quality: QualityPart | None, said: Said) -> list
         arrow = Sentence(name, construct.name) if formative else Sentence(construct.name, name)
         value = None if part is None else part.weight if formative else part.loading
         judged = None if value is None else value * directions.get(construct.name, 1)
+        held = said.held(arrow)
         rows.append(
             RowPart(
                 indicator=name,
                 value=value,
-                verdict="none" if formative else said.criteria.judge("loading", judged),
+                verdict="none" if formative or held is not None else said.criteria.judge("loading", judged),
                 impossible=not formative and value is not None and abs(value) > BEYOND and shared[name] == 1,
                 kept=name in construct.kept,
-                held=said.held(arrow),
+                held=held,
                 equal=said.equal(arrow),
             )
         )
@@ -132,9 +133,10 @@ def _card(
 
 
 def _means(results: Results | None) -> dict[str, float]:
-    """The means of constructs that are modelled: those that are free, or held elsewhere than at zero."""
+    """The means of constructs that are modelled, or their intercepts where something leads to them: those that are free, or held
+    elsewhere than at zero."""
     found = results.parameters if results else []
-    return {p.from_: p.estimate for p in found if p.kind == "mean" and (p.free or p.estimate != 0)}
+    return {p.from_: p.estimate for p in found if p.kind in ("mean", "intercept") and (p.free or p.estimate != 0)}
 
 
 def _cards(model: Model, folded: frozenset[str], means: Collection[str]) -> list[Card]:

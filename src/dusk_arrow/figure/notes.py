@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from dusk_arrow.core.family_options import options_by_name
-from dusk_arrow.core.problems import enumerated
+from dusk_arrow.core.problems import counted, enumerated
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Arrow
 from dusk_arrow.core.wording import INTERVALS, p_words
@@ -82,9 +82,13 @@ def _constraints(model: Model, structure: bool) -> list[str]:
     """What of the model a reader cannot see in its lines: held paths and loadings, equalities, wholes of constructs."""
     parts = []
     held = [f"{t.source} → {t.target} ({value:g})" for t, value in model.fixed.items() if isinstance(t, Arrow)]
-    if held and structure:
-        shown = enumerated(held) if len(held) <= MOST_NAMED else f"{len(held)} loadings and paths"
-        parts.append(f"Held at values: {shown}.")
+    if 0 < len(held) <= MOST_NAMED and structure:
+        parts.append(f"Held at values: {enumerated(held)}.")
+    elif held and structure:
+        paths = sum(isinstance(t, Arrow) and (t.source, t.target) in model.paths for t in model.fixed)
+        loadings = len(held) - paths
+        shown = [counted(count, what) for count, what in ((loadings, "loading"), (paths, "path")) if count]
+        parts.append(f"{' and '.join(shown)} are held at values.")
     if model.matches:
         parts.append(
             f"{len(model.matches)} {'set' if len(model.matches) == 1 else 'sets'} of parameters are held equal."

@@ -199,7 +199,9 @@ def screened(results: Results, source: Source | None) -> Screening | None:
     if not isinstance(source, DataSet) or not wanted:
         return None
     columns = tuple(column for column in source.columns if column.name in wanted)
-    return screen(replace(source, columns=columns, turned={}, weight=None), 1)[0]
+    model = read(parse(results.model))
+    given = set(model.observed) - {target for _, target in model.paths}
+    return screen(replace(source, columns=columns, turned={}, weight=None), 1, given)[0]
 
 
 def material(

@@ -13,7 +13,7 @@ def left_out(results: Results, by_steps: Sequence[Removal]) -> list[Removal]:
     found, data = list(by_steps), results.data
     lost = 0 if data is None else data.n_total - data.n_used
     if lost and results.settings.missing == "listwise":
-        found.append(Removal("an answer in a column in use missing", "listwise deletion", lost))
+        found.append(Removal("an answer missing in a column in use", "listwise deletion", lost))
     elif lost:
         found.append(Removal("no answer in any column in use", "nothing to analyse", lost))
     return found

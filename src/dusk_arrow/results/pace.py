@@ -27,8 +27,9 @@ def seconds_per_resample(specification: Specification, data: DataSet, settings: 
 
     def timed(task: Task, chunks: list[Chunk]) -> Iterator[ChunkResult]:
         begun = monotonic()
-        yield from run_here(task, chunks)
+        drawn = list(run_here(task, chunks))
         spent.append(monotonic() - begun)
+        yield from drawn
 
     tried = settings.of_estimation().model_copy(update={"bootstrap": TRIED})
     analyse(specification, data, tried, timed, depth="brief")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -130,6 +130,12 @@ def screened_columns(data: DataSet) -> list[Column]:
     ]
 
 
+def dichotomous(column: Column) -> bool:
+    """Whether a column has two values only: nothing about its shape or direction can be wrong."""
+    values = None if column.numbers is None else column.numbers[np.isfinite(column.numbers)]
+    return values is not None and values.size > 0 and bool(np.isin(values, (values.min(), values.max())).all())
+
+
 def _column(column: Column, n: int) -> ColumnScreening:
     known = {"name": column.name, "label": column.label, "level": column.level}
     if column.numbers is None:
@@ -144,7 +150,7 @@ def _column(column: Column, n: int) -> ColumnScreening:
         "extreme": extreme,
         "skewness_se": skew_error if summary["skewness"] is not None else None,
         "kurtosis_se": bend_error if summary["kurtosis"] is not None else None,
-        "normality_p": shapiro_wilk(column.numbers) if varies else None,
+        "normality_p": shapiro_wilk(column.numbers) if varies and not dichotomous(column) else None,
     }
     return ColumnScreening.model_validate({**known, **summary, **more})
 
@@ -153,7 +159,8 @@ def _suspicions(data: DataSet, columns: Sequence[Column], values: Array, correla
     names = [column.name for column in columns]
     items = [i for i, column in enumerate(columns) if column.level == "ordered"]
     problems = suspected_codes(data)
-    for item in reversed_items(names, correlation):
+    graded = [i for i, column in enumerate(columns) if not dichotomous(column)]
+    for item in reversed_items([names[i] for i in graded], correlation[np.ix_(graded, graded)]):
         block = next((b.columns for b in group_by_stem(data.names) if item.name in b.columns), ())
         message = (
             f"{item.name} runs against its block {item.stem} (correlation with the rest {coefficient(item.correlation)}). "
@@ -223,10 +230,13 @@ def _patterns(columns: Sequence[Column], values: Array) -> list[PatternPart]:
 MOST_RELATED = 300
 
 
-def screen(data: DataSet, most_distances: int | None = None) -> tuple[Screening, list[Problem]]:
+def screen(
+    data: DataSet, most_distances: int | None = None, given: Collection[str] = ()
+) -> tuple[Screening, list[Problem]]:
     """Screens a data set; what cannot be computed is null, and one of the problems says why.
 
-    Of the distances only the `most_distances` farthest are listed.
+    Of the distances only the `most_distances` farthest are listed. Columns that are `given`, and dichotomous ones, need not be
+    normal, so that the test of normality is of the others.
     """
     columns = screened_columns(data)
     left = len(columns) - MOST_RELATED
@@ -269,8 +279,10 @@ def screen(data: DataSet, most_distances: int | None = None) -> tuple[Screening,
     try:
         if rows.size <= len(names):
             raise np.linalg.LinAlgError
-        tests = mardia(values[complete])
-        normality = NormalityPart(columns=names, n=rows.size, **asdict(tests))
+        tested = [i for i, column in enumerate(columns) if not dichotomous(column) and column.name not in given]
+        if tested:
+            tests = mardia(values[complete][:, tested])
+            normality = NormalityPart(columns=[names[i] for i in tested], n=rows.size, **asdict(tests))
         found = mahalanobis(values[complete])
         cut_off = found.cut_off(len(names))
         farthest = np.argsort(-found.d2, kind="stable")[:most_distances]

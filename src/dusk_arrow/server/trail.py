@@ -218,7 +218,9 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
 def _removed(session: Session, head: RevisionRow) -> list[RemovedEntry]:
     by_steps = removed_by_steps(store.version_of(session, head))
     found = left_out(fit_revision(session, head), by_steps) if head.specification else by_steps
-    return [RemovedEntry(words=one.words, cases=one.cases, reason=one.reason) for one in found]
+    made = [RemovedEntry(words=one.words, cases=one.cases, reason=one.reason) for one in by_steps]
+    rest = found[len(by_steps) :]  # nobody's reason, but what the settings do
+    return made + [RemovedEntry(words=f"{one.words} ({one.reason})", cases=one.cases, reason=None) for one in rest]
 
 
 def _kept(head: RevisionRow) -> list[KeptEntry]:

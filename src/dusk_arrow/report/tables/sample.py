@@ -134,14 +134,15 @@ def _shapes(material: Material) -> list[tuple[str, str, str]]:
     found = material.screening
     assert found is not None
     rows = []
-    skews = [(abs(c.skewness), c.name) for c in found.columns if c.skewness is not None]
-    peaks = [(abs(c.kurtosis), c.name) for c in found.columns if c.kurtosis is not None]
+    normality = found.multivariate_normality
+    tested = [c for c in found.columns if normality is None or c.name in normality.columns]
+    skews = [(abs(c.skewness), c.name) for c in tested if c.skewness is not None]
+    peaks = [(abs(c.kurtosis), c.name) for c in tested if c.kurtosis is not None]
     if skews and peaks:
         (skew, crooked), (peak, pointed) = max(skews), max(peaks)
         within = "within" if skew <= SKEW and peak <= PEAK else "beyond"
         said = f"|skewness| up to {skew:.2f} ({crooked}), |kurtosis| up to {peak:.2f} ({pointed})"
         rows.append(("Normality of each variable", said, f"{within} 2 and 7 (West, Finch & Curran, 1995)"))
-    normality = found.multivariate_normality
     if normality is not None:
         written = Style()
         z = written.number(normality.kurtosis_z, "plain", 2)
