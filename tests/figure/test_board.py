@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dusk_arrow.core.observations.data import Column
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure import board as boards
@@ -16,6 +18,8 @@ from dusk_arrow.figure.board import View, board
 from dusk_arrow.figure.geometry import Box
 from dusk_arrow.figure.layering import crossings, order_columns
 from dusk_arrow.figure.layout import arrange
+from dusk_arrow.figure.options import FigureOptions
+from dusk_arrow.figure.paper import diagram
 from dusk_arrow.figure.parts import Arc, Arrow, Card
 from dusk_arrow.figure.scene import Board, BoxPart
 from dusk_arrow.figure.spreading import scale_of, spread
@@ -23,6 +27,7 @@ from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data, demo_text
+from tests.report.situations import GROWTH, growth
 
 ROOM = (736.0, 530.0)
 
@@ -195,3 +200,27 @@ def test_constructs_of_constructs_are_linked() -> None:
     assert {(a.kind, a.from_, a.to) for a in found.arrows} == {("loading", "G", "A"), ("loading", "G", "B")}
     x = {card.name: card.box.x for card in found.cards}
     assert x["G"] < min(x["A"], x["B"])
+
+
+def test_growth_on_the_board_has_levels_and_no_verdicts_and_controls_fold_away() -> None:
+    """What is asked of growth are the means, so they stand on the cards; its items say when, so none is weak. A control is grey, and
+    hidden it takes its arrows along."""
+    data = growth()
+    rng = np.random.default_rng(1)
+    wider = replace(data, columns=(*data.columns, Column("age", "number", rng.normal(40, 9, data.n))))
+    for text in (GROWTH, GROWTH + "z leads to Level, Slope\nLevel and Slope covary\ncontrol age\n"):
+        results = assemble(analyse(parse(text), wider, Settings()))
+        found = board(read(parse(text)), results, {}, View())
+        said = {p.from_: p.estimate for p in results.parameters if p.kind in ("mean", "intercept") and p.free}
+        assert {c.name: c.mean for c in found.cards if c.rows} == {name: said[name] for name in ("Level", "Slope")}
+        assert {row.verdict for card in found.cards for row in card.rows} == {"none"}
+        assert {row.held for card in found.cards for row in card.rows} == {0, 1, 2, 3}
+    assert {a.from_ for a in found.arrows if a.control} == {c.name for c in found.cards if c.control} == {"age"}
+    folded = board(read(parse(text)), results, {}, View(controls=False))
+    assert {c.name for c in folded.cards} == {"z", "Level", "Slope"}
+    assert not any(a.control for a in folded.arrows)
+    for own, note in ((False, "age is controlled for and not drawn."), (True, "")):
+        written = diagram(results, FigureOptions(controls=own)).note
+        assert note in written
+        assert ("controlled for" in written) != own
+        assert "8 loadings are held at values." in written

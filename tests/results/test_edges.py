@@ -16,6 +16,7 @@ from dusk_arrow.exchange.matrix_files import read_matrix
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
+from dusk_arrow.results.screening import screen
 from dusk_arrow.results.settings import Settings
 
 
@@ -286,3 +287,20 @@ def test_nothing_is_written_on_standard_error() -> None:
             "A shows in a1, a2, a3, a4\nA leads to y",
             of({c.name: c.numbers for c in data.columns} | {"y": data.column("a1").numbers}),
         )
+
+
+def test_no_advice_for_what_has_no_direction_or_shape() -> None:
+    """Dummies of three regions exclude each other: none is "worded the other way round", and none could be normal. What only
+    explains is given and need not be normal either; a reversed item of five answers is named as ever."""
+    rng = np.random.default_rng(2)
+    region, trait = rng.integers(0, 3, 240), rng.normal(size=240)
+    dummies = {f"region{k + 1}": (region == k).astype(float) for k in range(3)}
+    answers = {f"q{k}": np.clip(np.round(3 + trait + 0.6 * rng.normal(size=240)), 1, 5) for k in range(1, 5)}
+    answers["q4"] = 6 - answers["q4"]
+    screening, problems = screen(of({**dummies, **answers, "income": rng.lognormal(size=240)}), None, {"income"})
+    assert [p.about for p in problems if p.code == "item_reversed"] == [("q4",)]
+    assert {c.name for c in screening.columns if c.normality_p is None} >= set(dummies)
+    without, _ = screen(of({**dummies, "q1": answers["q1"], "income": rng.lognormal(size=240)}), None, {"income"})
+    alone, _ = screen(of({"q1": answers["q1"], "x": rng.normal(size=240)}), None, {"x"})
+    tests = [found.multivariate_normality for found in (without, alone)]
+    assert all(test is not None and test.columns == ["q1"] for test in tests)

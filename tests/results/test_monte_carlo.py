@@ -55,16 +55,27 @@ def test_the_interval_is_that_of_a_product_of_two_estimates(a: float, b: float) 
 
 
 def test_estimates_that_depend_on_each_other_are_drawn_together() -> None:
-    """Where two parts are made equal they are one estimate: its square is never negative, and has the quantiles of a squared
-    normal variable. Drawn apart, a fifth of the products would be below zero."""
-    found = document(implied(0.08, 0.08, 0.0), "x leads to m\nm leads to y\nmatch x > m, m > y")
+    """Two mediators that go together share one influence: what one path gains the other loses, and their sum varies far less than
+    each. Held against draws from the covariance matrix that the document prints."""
+    rng = np.random.default_rng(3)
+    x, shared = rng.normal(size=(2, 500))
+    one, other = (0.5 * x + shared + 0.4 * rng.normal(size=500) for _ in range(2))
+    y = 0.3 * one + 0.3 * other + rng.normal(size=500)
+    matrix = Moments("printed", ("x", "m1", "m2", "y"), np.cov(np.stack([x, one, other, y])), 500, 1)
+    said = parse("x leads to m1, m2\nm1, m2 lead to y\nm1 and m2 covary")
+    found = assemble(analyse(said, matrix, Settings()))
+    assert found.estimates is not None
+    known = {(p.from_, p.to): p.estimate for p in found.parameters if p.kind == "path"}
+    names = found.estimates.covariance.rows
+    assert names is not None
+    paths = [("x", "m1"), ("m1", "y"), ("x", "m2"), ("m2", "y")]
+    at = [names.index(f"{source} → {target}") for source, target in paths]
+    spread = np.asarray(found.estimates.covariance.values, dtype=float)[np.ix_(at, at)]
+    assert spread[1, 3] < -0.5 * np.sqrt(spread[1, 1] * spread[3, 3])
+    a1, b1, a2, b2 = rng.multivariate_normal([known[path] for path in paths], spread, 400_000).T
+    wanted = np.quantile(a1 * b1 + a2 * b2, (0.025, 0.975))
     effect = next(e for e in found.effects if e.kind == "total indirect")
-    path = next(p for p in found.parameters if (p.from_, p.to) == ("x", "m"))
-    assert effect.monte_carlo is not None
-    assert path.se is not None
-    assert effect.monte_carlo[0] >= 0
-    draws = np.random.default_rng(1).normal(path.estimate, path.se, 400_000) ** 2
-    assert effect.monte_carlo == pytest.approx(np.quantile(draws, (0.025, 0.975)), rel=0.06, abs=2e-5)
+    assert effect.monte_carlo == pytest.approx(wanted, abs=0.03 * float(wanted[1] - wanted[0]))
 
 
 def test_it_is_seeded_and_named_and_decides_the_kind() -> None:
