@@ -98,7 +98,7 @@ def test_estimation_is_switched_and_models_are_compared(page: Page) -> None:
     page.until(lambda: "n = 349" in page.named("estimated").text)
     page.button("All parameters").click()
     table = page.find("table[aria-label=Parameters]")
-    assert "fixed: carries the scale" in table.text
+    page.until(lambda: "fixed: carries the scale" in table.text)
     page.find("[aria-label='Select Training → tr2']").click()
     page.find("[aria-label='Select Training → tr3']").click()
     page.button("Are they equal?").click()

@@ -13,6 +13,7 @@ import pytest
 from dusk_arrow.core.observations.data import Column, DataSet, Moments
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.exchange.matrix_files import read_matrix
+from dusk_arrow.report.material import screened
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
@@ -297,10 +298,12 @@ def test_no_advice_for_what_has_no_direction_or_shape() -> None:
     dummies = {f"region{k + 1}": (region == k).astype(float) for k in range(3)}
     answers = {f"q{k}": np.clip(np.round(3 + trait + 0.6 * rng.normal(size=240)), 1, 5) for k in range(1, 5)}
     answers["q4"] = 6 - answers["q4"]
-    screening, problems = screen(of({**dummies, **answers, "income": rng.lognormal(size=240)}), None, {"income"})
+    income = rng.lognormal(size=240)
+    _, problems = screen(of({**dummies, **answers, "income": income}))
     assert [p.about for p in problems if p.code == "item_reversed"] == [("q4",)]
-    assert {c.name for c in screening.columns if c.normality_p is None} >= set(dummies)
-    without, _ = screen(of({**dummies, "q1": answers["q1"], "income": rng.lognormal(size=240)}), None, {"income"})
-    alone, _ = screen(of({"q1": answers["q1"], "x": rng.normal(size=240)}), None, {"x"})
-    tests = [found.multivariate_normality for found in (without, alone)]
-    assert all(test is not None and test.columns == ["q1"] for test in tests)
+    data = of({**dummies, **answers, "income": income})
+    found = document("Q shows in q1..q4\nregion1, region2, income lead to Q", data)
+    shape = screened(found, data)
+    assert shape is not None
+    assert shape.multivariate_normality is not None
+    assert shape.multivariate_normality.columns == ["q1", "q2", "q3", "q4"]

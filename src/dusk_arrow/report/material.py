@@ -17,7 +17,7 @@ from dusk_arrow.core.specification.statements import Arrow
 from dusk_arrow.core.wording import INTERVALS
 from dusk_arrow.report.cells import Number
 from dusk_arrow.results.document import EffectPart, HoldoutPart, ParameterPart, Reading, Results, reading
-from dusk_arrow.results.screening import Screening, screen
+from dusk_arrow.results.screening import Screening, dichotomous, screen
 
 ERRORS = {
     "expected": "standard error (expected information)",
@@ -201,6 +201,7 @@ def screened(results: Results, source: Source | None) -> Screening | None:
     columns = tuple(column for column in source.columns if column.name in wanted)
     model = read(parse(results.model))
     given = set(model.observed) - {target for _, target in model.paths}
+    given |= {column.name for column in columns if dichotomous(column)}
     return screen(replace(source, columns=columns, turned={}, weight=None), 1, given)[0]
 
 

@@ -150,7 +150,7 @@ def _column(column: Column, n: int) -> ColumnScreening:
         "extreme": extreme,
         "skewness_se": skew_error if summary["skewness"] is not None else None,
         "kurtosis_se": bend_error if summary["kurtosis"] is not None else None,
-        "normality_p": shapiro_wilk(column.numbers) if varies and not dichotomous(column) else None,
+        "normality_p": shapiro_wilk(column.numbers) if varies else None,
     }
     return ColumnScreening.model_validate({**known, **summary, **more})
 
@@ -235,8 +235,8 @@ def screen(
 ) -> tuple[Screening, list[Problem]]:
     """Screens a data set; what cannot be computed is null, and one of the problems says why.
 
-    Of the distances only the `most_distances` farthest are listed. Columns that are `given`, and dichotomous ones, need not be
-    normal, so that the test of normality is of the others.
+    Of the distances only the `most_distances` farthest are listed. Columns that are `given` need not be normal, so that the test
+    of normality is of the others.
     """
     columns = screened_columns(data)
     left = len(columns) - MOST_RELATED
@@ -279,7 +279,7 @@ def screen(
     try:
         if rows.size <= len(names):
             raise np.linalg.LinAlgError
-        tested = [i for i, column in enumerate(columns) if not dichotomous(column) and column.name not in given]
+        tested = [i for i, column in enumerate(columns) if column.name not in given]
         if tested:
             tests = mardia(values[complete][:, tested])
             normality = NormalityPart(columns=[names[i] for i in tested], n=rows.size, **asdict(tests))
