@@ -5,6 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import sys
+import threading
 
 from dusk_arrow import __version__
 from dusk_arrow.command_line.places import IN_CHECKOUT
@@ -71,6 +72,7 @@ def run() -> None:
 
 def _leave() -> None:
     """Ends at once, and every worker with it: whoever presses Ctrl-C waits for nothing."""
+    threading.excepthook = lambda _: None  # the thread that minds the workers may find them gone before all has ended
     for child in multiprocessing.active_children():
         child.kill()
     os._exit(INTERRUPTED)
