@@ -231,3 +231,13 @@ def test_another_seed_is_another_half() -> None:
     assert len(halves) == 4
     assert words(HoldOutHalf(("a",), 3)) == "half of the cases held out unseen (seed 3)"
     assert words(HoldOutHalf(("a",), 3, opened=True)) == "half of the cases held out and opened (seed 3)"
+
+
+def test_running_numbers_of_a_file_stay_running_numbers() -> None:
+    """With some cases left out they do not follow each other any more; as measurements they would enter correlations and distances."""
+    cases = np.arange(1.0, 61.0)
+    data = DataSet("made up", (Column("case", "identifier", cases), Column("age", "number", 20 + cases % 17)))
+    after, problems = apply_steps(data, [KeepCases("age > 25"), HoldOut((40,))])
+    assert not problems
+    assert after.n < 60
+    assert after.column("case").level == "identifier"

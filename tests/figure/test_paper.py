@@ -15,6 +15,7 @@ from pypdf import PdfReader
 
 from dusk_arrow.command_line.fit import fit
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.wording import interval_text
 from dusk_arrow.figure.drawing import Drawing, Ellipse, Line, Rectangle
 from dusk_arrow.figure.formats.registry import FORMATS
 from dusk_arrow.figure.notes import fit_line
@@ -25,6 +26,7 @@ from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import ParameterPart, Results
 from dusk_arrow.results.settings import Settings
 from tests.conftest import DEMO, demo_data, demo_text
+from tests.report.situations import hair
 
 
 @pytest.fixture(scope="module")
@@ -154,3 +156,14 @@ def test_the_command_line_takes_the_same_choices(tmp_path: Any, capsys: pytest.C
     assert "beside" in capsys.readouterr().err
     with pytest.raises(ValidationError):
         FigureOptions.model_validate({"besides": "stars"})
+
+
+def test_a_bound_near_zero_says_on_which_side_it_lies() -> None:
+    """ "[.00, .22]" beside a dashed line could not be judged by who reads the figure: the words print −.004, and so does it."""
+    found = assemble(analyse(parse("x leads to m, y\nm leads to y"), hair(False), Settings()))
+    path = next(p for p in found.parameters if (p.from_, p.to) == ("x", "y"))
+    low, high = path.standardized_interval or (0.0, 0.0)
+    assert round(low, 2) == 0 > low
+    (said,) = [text for text in words(drawn(found)) if text.startswith("[−.0")]
+    assert said == interval_text((low, high))
+    assert "[.00" not in " ".join(words(drawn(found)))

@@ -177,9 +177,8 @@ class Reader:
         )
         yield rf"The model explains (?P<shares>.+?){see}\.", self._explained
         yield r"R² of (?P<odd>.+) (?:is|are) no shares? of anything\.", self._odd
-        yield r"(?P<names>.+) (?:is|are) controlled for in (?P<outcomes>.+)", self._nothing
         yield (
-            rf"(?P<names>.+?) (?:was|were|is|are) controlled for in (?P<outcomes>[\w, ]+?)(?P<rest>;.+?)?{see}\.",
+            rf"(?P<names>.+?) (?:was|were) controlled for in (?P<outcomes>[\w, ]+?)(?P<rest>;.+?)?{see}\.",
             self._controls,
         )
         yield r"Estimated in units were (?P<means>.+)\.", self._means
@@ -244,7 +243,7 @@ class Reader:
             self._matrix,
         )
         yield (
-            r"(?P<what>.+) \((?P<k>[\d,]+) cases?(?:; (?P<gaps>[\d,]+) of these lacked an answer, by which halves could not be drawn)?\)\.",
+            r"(?P<k>[\d,]+) cases? (?:was|were) left out by a recorded step: (?P<what>.+?)(?:; (?P<gaps>[\d,]+) of these lacked an answer, by which halves could not be drawn)?\.",
             self._removed,
         )
         yield (
@@ -269,7 +268,7 @@ class Reader:
             r"The loadings of (?P<names>.+) are held, so that they stand for levels and changes of their items\.",
             self._growth,
         )
-        yield rf"The (?P<what>residuals|disturbances or variables) of (?P<pairs>.+) covary{see}\.", self._covary
+        yield rf"(?:The (?P<what>residuals|disturbances) of )?(?P<pairs>.+) covary{see}\.", self._covary
         yield rf"(?P<names>.+) are held equal{see}\.", self._equal
         yield rf"The model holds (?P<names>.+?){see}\.", self._holds
         yield r"It was estimated with (?P<family>.+) by (?P<estimator>.+) \((?P<source>.+)\)\.", self._estimated
@@ -431,8 +430,9 @@ class Reader:
     def _means(self, found: re.Match[str]) -> None:
         told = re.findall(rf"the (mean|intercept) of (\w+) \(({NUMBER})", found["means"])
         assert told
-        for _, name, x in told:
-            assert same(x, next(p.estimate for p in self.results.parameters if p.kind == "mean" and p.from_ == name))
+        for kind, name, x in told:
+            assert same(x, next(p.estimate for p in self.results.parameters if p.kind == kind and p.from_ == name))
+            assert (kind == "intercept") == (name in {target for _, target in self.model.paths})
 
     def _effect_words(self, text: str, part: EffectPart) -> None:
         if found := re.fullmatch(r"(significant|not significant) \((.+)\)", text):
@@ -702,7 +702,11 @@ class Reader:
         assert int(found["n"].replace(",", "")) == self.results.data.n_used  # type: ignore[union-attr]
 
     def _removed(self, found: re.Match[str]) -> None:
-        self.gone -= int(found["k"].replace(",", ""))
+        k = int(found["k"].replace(",", ""))
+        (one,) = [one for one in self.material.cases.removals if found["what"].startswith(one.words)]  # type: ignore[union-attr]
+        assert (one.cases, one.incomplete) == (k, int((found["gaps"] or "0").replace(",", "")))
+        assert found["what"] == one.words + (f" ({one.reason})" if one.reason else "")
+        self.gone -= k
 
     def _listwise(self, found: re.Match[str]) -> None:
         k = int(found["k"].replace(",", ""))
@@ -760,7 +764,11 @@ class Reader:
         assert set(re.split(r", | and ", found["names"])) <= held
 
     def _covary(self, found: re.Match[str]) -> None:
+        explained = {target for _, target in self.model.paths}
         for a, b in re.findall(r"(\w+) and (\w+)", found["pairs"]):
+            if not found["pairs"].endswith(" pairs"):
+                wanted = {"residuals": set(self.model.owner), "disturbances": explained}.get(found["what"])
+                assert {a, b} <= wanted if wanted is not None else not {a, b} <= explained
             assert any(p.kind == "covariance" and p.free and {p.from_, p.to} == {a, b} for p in self.results.parameters)
 
     def _equal(self, found: re.Match[str]) -> None:

@@ -15,7 +15,7 @@ from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
 from dusk_arrow.core.observations.evidence import gather, identity
 from dusk_arrow.results import identity as identities
-from dusk_arrow.results.identity import analysis_identity
+from dusk_arrow.results.identity import identity_of
 from dusk_arrow.results.settings import OF_RESAMPLES, Settings
 from tests.conftest import demo_data
 
@@ -37,7 +37,7 @@ TEXT = "a leads to b"
 
 
 def of(source: Source = DATA, text: str = TEXT, **settings: Any) -> str:
-    return analysis_identity(source, text, Settings(**settings))
+    return identity_of(source.name, source.fingerprint(), text, Settings(**settings))
 
 
 def column(at: int, **values: Any) -> DataSet:

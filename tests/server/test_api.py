@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import time
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +18,6 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import RunRow
 from dusk_arrow.results.screening import CheckDocument
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, ROOT, demo_text
 from tests.server.parts import fit, part
 
@@ -28,13 +26,6 @@ def step(client: FlaskClient, model: str, way: str) -> Any:
     """Undo or redo from where the model stands."""
     parent = client.get(model).get_json()["revision"]["id"]
     return client.post(f"{model}/{way}", json={"parent": parent})
-
-
-@pytest.fixture(scope="module")
-def client(records: Sessions) -> Iterator[FlaskClient]:
-    app = create_app(records, workers=1)
-    yield app.test_client()
-    app.extensions["dusk_arrow"].close()
 
 
 def upload(client: FlaskClient, content: bytes, name: str = "study.csv") -> Any:

@@ -13,10 +13,10 @@ from flask.testing import FlaskClient
 from dusk_arrow.capsules.capsule import read
 from dusk_arrow.capsules.packing import pack, unpack
 from dusk_arrow.capsules.repeating import repeated
-from tests.server.test_api import THEORY, change, client, model  # noqa: F401
+from tests.server.test_api import THEORY, change, model  # noqa: F401
 
 
-def opened(client: FlaskClient, content: bytes) -> Any:  # noqa: F811
+def opened(client: FlaskClient, content: bytes) -> Any:
     return client.post("/api/bundles", data={"file": (io.BytesIO(content), "it.zip")})
 
 
@@ -76,7 +76,7 @@ def lived(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
     return address
 
 
-def history(client: FlaskClient, address: str) -> list[tuple[Any, ...]]:  # noqa: F811
+def history(client: FlaskClient, address: str) -> list[tuple[Any, ...]]:
     """Every revision with its documents, by its place in the trail."""
     trail = client.get(f"{address}/trail").get_json()
     place = {one["id"]: at for at, one in enumerate(trail["revisions"])}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import json
 from collections.abc import Iterator
 from typing import Any
 
@@ -15,7 +13,7 @@ from dusk_arrow.exchange.reading import read_file
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, demo_text
-from tests.server.parts import fit, part
+from tests.server.parts import fit, part, send
 
 RIVER = (DEMO / "river_wardens.csv").read_bytes()
 
@@ -32,13 +30,6 @@ def client(records: Sessions) -> Iterator[FlaskClient]:
     load_demo(records, DEMO)
     yield app.test_client()
     app.extensions["dusk_arrow"].close()
-
-
-def send(client: FlaskClient, address: str, content: bytes, name: str = "study.csv", **fields: Any) -> Any:
-    steps = fields.pop("steps", [])
-    data: dict[str, Any] = {"file": (io.BytesIO(content), name), "steps": [json.dumps(step) for step in steps]}
-    data |= {key: value if isinstance(value, str) else json.dumps(value) for key, value in fields.items()}
-    return client.post(address, data=data)
 
 
 @pytest.fixture

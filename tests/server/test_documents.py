@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
@@ -13,9 +12,7 @@ from flask.testing import FlaskClient
 
 from dusk_arrow.command_line.arguments import fit_parser
 from dusk_arrow.core.family_options import FAMILY_OPTIONS
-from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.settings import Settings
-from dusk_arrow.server.app import create_app
 from tests.conftest import DEMO, demo_text
 from tests.server.parts import part
 from tests.server.test_api import change, upload
@@ -30,19 +27,13 @@ PARTS = {
         "f_squared",
         "hypotheses",
         "differences",
+        "monte_carlo",
     ),
     "quality": ("quality", "bootstrap_figures"),
     "fit": ("fit", "r_squared"),
     "residuals": ("residuals",),
     "modification": ("modification",),
 }
-
-
-@pytest.fixture(scope="module")
-def client(records: Sessions) -> Iterator[FlaskClient]:
-    app = create_app(records, workers=1)
-    yield app.test_client()
-    app.extensions["dusk_arrow"].close()
 
 
 @pytest.fixture(scope="module")

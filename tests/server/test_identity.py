@@ -4,39 +4,19 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Iterator
 from typing import Any
 
-import pytest
 from flask.testing import FlaskClient
 
 from dusk_arrow.records import runs
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.store import fill_fingerprints, find
 from dusk_arrow.records.tables import DataVersionRow, RevisionRow, RunRow
-from dusk_arrow.server.app import create_app
 from dusk_arrow.server.documents import estimation_of
-from tests.conftest import demo_text
-from tests.server.parts import part
-from tests.server.test_data_api import RIVER, send
-from tests.server.test_quality_api import change, state, steps
+from tests.server.parts import change, part, send, state, steps
 
 MATRIX = "name,x,y,z\nx,1.44,.5,.3\ny,.5,1,.4\nz,.3,.4,2\nn,200,200,200\nmean,{},2,3\n"
 COMPOSITE = {"family": "composite", "estimator": "pls"}
-
-
-@pytest.fixture(scope="module")
-def client(records: Sessions) -> Iterator[FlaskClient]:
-    app = create_app(records, workers=1)
-    yield app.test_client()
-    app.extensions["dusk_arrow"].close()
-
-
-@pytest.fixture
-def created(client: FlaskClient) -> dict[str, Any]:
-    found = send(client, "/api/projects", RIVER, "river_wardens.csv").get_json()
-    change(client, found["model_id"], {"type": "replace_text", "text": demo_text("river_wardens")})
-    return dict(found)
 
 
 def estimated(client: FlaskClient, model: int, **settings: Any) -> dict[str, Any]:

@@ -3,50 +3,18 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
-from dusk_arrow.records.database import Sessions
-from dusk_arrow.server.app import create_app
-from tests.conftest import demo_data, demo_text
-from tests.server.parts import fit, part
-from tests.server.test_data_api import RIVER, send
+from tests.conftest import demo_data
+from tests.server.parts import change, fit, part, state, steps
 
 MEAN = {"type": "combine", "name": "st12", "columns": ["st1", "st2"], "how": "mean"}
 REWIRED = {"type": "replace_indicators", "construct": "Stewardship", "indicators": ["st1", "st2"], "by": "st12"}
 HALF = {"type": "hold_out_half", "columns": ["tr1", "su1", "ef1"], "seed": 3}
-
-
-@pytest.fixture(scope="module")
-def client(records: Sessions) -> Iterator[FlaskClient]:
-    app = create_app(records, workers=1)
-    yield app.test_client()
-    app.extensions["dusk_arrow"].close()
-
-
-@pytest.fixture
-def created(client: FlaskClient) -> dict[str, Any]:
-    found = send(client, "/api/projects", RIVER, "river_wardens.csv").get_json()
-    change(client, found["model_id"], {"type": "replace_text", "text": demo_text("river_wardens")})
-    return dict(found)
-
-
-def state(client: FlaskClient, model: int) -> dict[str, Any]:
-    return dict(client.get(f"/api/models/{model}").get_json())
-
-
-def change(client: FlaskClient, model: int, *changes: dict[str, Any], **more: Any) -> Any:
-    body = {"parent": state(client, model)["revision"]["id"], "changes": list(changes), **more}
-    return client.post(f"/api/models/{model}/revisions", json=body)
-
-
-def steps(client: FlaskClient, project: int, *wanted: dict[str, Any]) -> Any:
-    parent = client.get(f"/api/projects/{project}/steps").get_json()["data_version_id"]
-    return client.put(f"/api/projects/{project}/steps", json={"parent": parent, "steps": list(wanted)})
 
 
 def trail(client: FlaskClient, model: int) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.tables import ModelRow
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.tables.registry import TABLES
-from tests.server.test_api import THEORY, change, client, model  # noqa: F401
+from tests.server.test_api import THEORY, change, model  # noqa: F401
 
 
 @pytest.fixture
@@ -22,12 +22,12 @@ def address(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
     return f"/api/models/{model['id']}"
 
 
-def keep(client: FlaskClient, address: str, report: dict[str, Any]) -> None:  # noqa: F811
+def keep(client: FlaskClient, address: str, report: dict[str, Any]) -> None:
     view = client.get(address).get_json()["view"]
     assert client.put(f"{address}/view", json={**view, "report": report}).status_code == 200
 
 
-def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -> None:
     """What the Report station shows is what is kept and saved, in every format; choices that make no sense are refused."""
     for ending in FIGURES:
         assert client.get(f"{address}/figure.{ending}").status_code == 200, ending
@@ -59,7 +59,7 @@ def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -
     assert client.get(f"{address}/figure.bmp").status_code in (404, 422)
 
 
-def test_the_report_is_shown_as_it_is_saved(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_the_report_is_shown_as_it_is_saved(client: FlaskClient, address: str) -> None:
     """The page on screen and the document are one report: parts, order, titles, edited words."""
     shown = client.get(f"{address}/report").get_json()
     kinds = {block["key"]: block for block in shown["blocks"]}
@@ -99,7 +99,7 @@ def test_what_is_not_estimated_has_no_report(client: FlaskClient, model: dict[st
         assert "not estimated" in answer.get_json()["title"] + answer.get_json().get("detail", "")
 
 
-def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str, records: Sessions) -> None:  # noqa: F811
+def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str, records: Sessions) -> None:
     """An update loses neither the choices for the figure nor the mediations that were sent to the report."""
     path = client.get(address).get_json()["paths"][0]
     with records.begin() as session:
@@ -115,7 +115,7 @@ def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str,
     assert keys == ["figure", second["key"]]
 
 
-def test_a_finished_report_stays_as_it_is(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_a_finished_report_stays_as_it_is(client: FlaskClient, address: str) -> None:
     """Whoever was sent its address reads what was meant, whatever becomes of the model."""
     assert client.get(f"{address}/published").get_json() == {"reports": []}
     keep(client, address, {"title": "As it was"})
@@ -133,7 +133,7 @@ def test_a_finished_report_stays_as_it_is(client: FlaskClient, address: str) -> 
     assert client.delete(f"{address}/published/{line['id']}").status_code == 404
 
 
-def test_printed_figures_are_compared(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_printed_figures_are_compared(client: FlaskClient, address: str) -> None:
     """A digit that differs is shown with the convention that explains it."""
     readout = {one["key"]: one["value"] for one in client.get(address).get_json()["readout"]}
     text = f"CFI = {readout['cfi']:.3f}\nSRMR {readout['srmr'] + 0.2:.3f}\nNobody .5"
@@ -144,7 +144,7 @@ def test_printed_figures_are_compared(client: FlaskClient, address: str) -> None
     assert client.post(f"{address}/reconciliations", json={"text": "nothing"}).status_code == 422
 
 
-def test_every_table_can_be_had_by_itself(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_every_table_can_be_had_by_itself(client: FlaskClient, address: str) -> None:
     """The copy button of a screen gives the table that the report prints."""
     shown = {b["key"]: b for b in client.get(f"{address}/report").get_json()["blocks"] if b["kind"] == "table"}
     for one in TABLES:
@@ -156,7 +156,7 @@ def test_every_table_can_be_had_by_itself(client: FlaskClient, address: str) -> 
     assert client.get(f"{address}/tables/none").status_code == 422
 
 
-def test_models_stand_beside_each_other_with_their_test(client: FlaskClient, address: str) -> None:  # noqa: F811
+def test_models_stand_beside_each_other_with_their_test(client: FlaskClient, address: str) -> None:
     """The report tests what Compare tests, and names the works that it rests on; other data are said, not tested."""
     reported = client.get(address).get_json()
     project = f"/api/projects/{reported['project_id']}"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -12,19 +11,10 @@ from flask.testing import FlaskClient
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.writing import write
-from dusk_arrow.records.database import Sessions
-from dusk_arrow.server.app import create_app
 from dusk_arrow.server.models import CHANGE
 from tests.conftest import DEMO, demo_text
 from tests.server.parts import fit, part
 from tests.server.test_api import change, step, upload
-
-
-@pytest.fixture(scope="module")
-def client(records: Sessions) -> Iterator[FlaskClient]:
-    app = create_app(records, workers=1)
-    yield app.test_client()
-    app.extensions["dusk_arrow"].close()
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ from flask.testing import FlaskClient
 from tests.conftest import DEMO
 from tests.server.parts import fit
 from tests.server.test_api import change, step, upload
-from tests.server.test_trail import client, model  # noqa: F401
+from tests.server.test_trail import model  # noqa: F401
 
 LINES = [
     "# what keeps volunteers measuring",
@@ -22,17 +22,17 @@ LINES = [
 
 
 @pytest.fixture
-def blank(client: FlaskClient) -> dict[str, Any]:  # noqa: F811
+def blank(client: FlaskClient) -> dict[str, Any]:
     created = upload(client, (DEMO / "river_wardens.csv").read_bytes(), "river_wardens.csv").get_json()
     return dict(client.get(f"/api/models/{created['model_id']}").get_json())
 
 
-def written(client: FlaskClient, state: dict[str, Any], rows: list[str]) -> Any:  # noqa: F811
+def written(client: FlaskClient, state: dict[str, Any], rows: list[str]) -> Any:
     body = {"parent": state["revision"]["id"], "rows": rows}
     return client.put(f"/api/models/{state['id']}/sentences", json=body)
 
 
-def test_lines_that_read_do_not_wait_for_the_others(client: FlaskClient, blank: dict[str, Any]) -> None:  # noqa: F811
+def test_lines_that_read_do_not_wait_for_the_others(client: FlaskClient, blank: dict[str, Any]) -> None:
     """A slip in one line must not hold up the model, nor be lost."""
     found = written(client, blank, LINES).get_json()
     state = found["state"]
@@ -49,7 +49,7 @@ def test_lines_that_read_do_not_wait_for_the_others(client: FlaskClient, blank: 
     assert undone["sentences"] == state["sentences"], "undo is shared with the board"
 
 
-def test_nothing_new_makes_no_revision(client: FlaskClient, blank: dict[str, Any]) -> None:  # noqa: F811
+def test_nothing_new_makes_no_revision(client: FlaskClient, blank: dict[str, Any]) -> None:
     """The caret that only walks through the lines leaves nothing on the trail."""
     state = written(client, blank, LINES).get_json()["state"]
     same = written(client, state, [*state["sentences"].splitlines(), "", ""]).get_json()["state"]
@@ -59,7 +59,7 @@ def test_nothing_new_makes_no_revision(client: FlaskClient, blank: dict[str, Any
     assert written(client, blank, LINES).status_code == 409, "another tab was faster"
 
 
-def test_reading_stores_nothing(client: FlaskClient, blank: dict[str, Any]) -> None:  # noqa: F811
+def test_reading_stores_nothing(client: FlaskClient, blank: dict[str, Any]) -> None:
     """Faults are shown while somebody types, before the model has to bear it."""
     found = client.post(f"/api/models/{blank['id']}/sentences/readings", json={"rows": LINES}).get_json()
     assert [row["reads"] for row in found["rows"]] == [True, True, False, True, True]

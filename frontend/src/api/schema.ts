@@ -2233,6 +2233,7 @@ export interface components {
             hypotheses: components["schemas"]["HypothesisPart"][];
             /** Mediation */
             mediation: components["schemas"]["MediationPart"][];
+            monte_carlo: components["schemas"]["MonteCarloPart"] | null;
             /** Parameters */
             parameters: components["schemas"]["ParameterPart"][];
             /** R Squared */
@@ -3211,7 +3212,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.11.2
+             * @default 0.12.0
              */
             version: string;
         };

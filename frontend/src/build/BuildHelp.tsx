@@ -8,6 +8,7 @@ import { constructName, owners } from "../model/columns";
 import { Primary, Symbol } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
 import { Tabs } from "../shared/Tabs";
+import { Chosen } from "./Chosen";
 import { Growth } from "./Growth";
 import { asChanges, pathsOf, SHAPES, type Roles, type Shape } from "./shapes";
 
@@ -219,43 +220,17 @@ function Filling({ project, model, gestures, close, shape }: Inner & { shape: Sh
   };
   return (
     <>
-      <div className="min-h-0 space-y-2 overflow-y-auto">
+      <div className="-m-1 min-h-0 space-y-2 overflow-y-auto p-1">
         {ROLES.filter((role) => role.key !== "mediators" || wanted?.mediators).map((role) => (
-          <div key={role.key} className="flex items-center gap-2">
-            <span className="w-44 shrink-0 text-quiet">{role.words}</span>
-            <div className="flex min-w-0 flex-wrap items-center gap-1.5">
-              {roles[role.key].map((name) => (
-                <button
-                  key={name}
-                  type="button"
-                  className="flex items-center gap-1 rounded-full bg-base-300 px-2.5 py-0.5"
-                  aria-label={`${name}, take out`}
-                  onClick={() =>
-                    setRoles({ ...roles, [role.key]: roles[role.key].filter((n) => n !== name) })
-                  }
-                >
-                  {name} <X size={11} />
-                </button>
-              ))}
-              <select
-                className="select select-xs w-36"
-                aria-label={role.words}
-                value=""
-                onChange={(event) =>
-                  setRoles({ ...roles, [role.key]: [...roles[role.key], event.target.value] })
-                }
-              >
-                <option value="" disabled>
-                  {roles[role.key].length > 0 ? "another…" : "choose…"}
-                </option>
-                {names
-                  .filter((name) => !taken.has(name))
-                  .map((name) => (
-                    <option key={name}>{name}</option>
-                  ))}
-              </select>
-            </div>
-          </div>
+          <Chosen
+            key={role.key}
+            question={role.words}
+            names={roles[role.key]}
+            left={names.filter((name) => !taken.has(name))}
+            first="choose…"
+            next="another…"
+            set={(chosen) => setRoles({ ...roles, [role.key]: chosen })}
+          />
         ))}
       </div>
       <div className="mt-3 flex items-center justify-end gap-4">

@@ -1,10 +1,10 @@
-import { X } from "lucide-react";
 import { useState } from "react";
 import type { Change, ModelState, Project } from "../api/client";
 import type { Gestures } from "../api/hooks";
 import { owners } from "../model/columns";
 import { Primary } from "../shared/controls";
 import { plain } from "../shared/numbers";
+import { Chosen } from "./Chosen";
 import { growthOf } from "./shapes";
 
 interface Props {
@@ -33,36 +33,15 @@ export function Growth({ project, model, gestures, close }: Props) {
   };
   return (
     <>
-      <div className="min-h-0 space-y-2 overflow-y-auto">
-        <div className="flex items-center gap-2">
-          <span className="w-44 shrink-0 text-quiet">Which occasions, in order?</span>
-          <div className="flex min-w-0 flex-wrap items-center gap-1.5">
-            {occasions.map((name) => (
-              <button
-                key={name}
-                type="button"
-                className="flex items-center gap-1 rounded-full bg-base-300 px-2.5 py-0.5"
-                aria-label={`${name}, take out`}
-                onClick={() => setOccasions(occasions.filter((n) => n !== name))}
-              >
-                {name} <X size={11} />
-              </button>
-            ))}
-            <select
-              className="select select-xs w-36"
-              aria-label="Which occasions, in order?"
-              value=""
-              onChange={(event) => setOccasions([...occasions, event.target.value])}
-            >
-              <option value="" disabled>
-                {occasions.length > 0 ? "the next…" : "the first…"}
-              </option>
-              {free.map((c) => (
-                <option key={c.name}>{c.name}</option>
-              ))}
-            </select>
-          </div>
-        </div>
+      <div className="-m-1 min-h-0 space-y-2 overflow-y-auto p-1">
+        <Chosen
+          question="Which occasions, in order?"
+          names={occasions}
+          left={free.map((c) => c.name)}
+          first="the first…"
+          next="the next…"
+          set={setOccasions}
+        />
         <div className="flex items-center gap-2">
           <span className="w-44 shrink-0 text-quiet">What are they called?</span>
           <input

@@ -32,20 +32,21 @@ function duration(seconds: number): string {
 export function BootstrapControl(props: {
   model: ModelState;
   run: Run | undefined;
+  /** Whether there are cases to be drawn: a matrix has none. */
+  cases: boolean;
   scale: Scale;
   setScale: (scale: Scale) => void;
 }) {
-  const { model, run, scale, setScale } = props;
+  const { model, run, cases, scale, setScale } = props;
   const before = model.shown?.settings;
   const [resamples, setResamples] = useState(5000);
   const [seed, setSeed] = useState(before?.seed ?? 20261);
   const [interval, setInterval] = useState(before?.interval ?? "percentile");
   const [level, setLevel] = useState(before?.level ?? 0.95);
   const running = isOpen(run);
-  const slow = model.settings.missing === "full-information" || model.settings.estimator === "adf";
   const pace = useQuery({
     queryKey: ["pace", model.id, model.revision.id],
-    enabled: slow && model.estimated && !running,
+    enabled: cases && model.estimated && !running,
     staleTime: Infinity,
     queryFn: () => take(api.GET("/api/models/{model_id}/pace", { params: { path: { model_id: model.id } } })),
   }).data?.seconds_per_resample;
@@ -125,7 +126,11 @@ export function BootstrapControl(props: {
           </div>
         )}
       </Floating>
-      <Primary disabled={running || Number.isNaN(seed)} data-testid="bootstrap">
+      <Primary
+        disabled={running || !cases || Number.isNaN(seed)}
+        title={cases ? undefined : "A matrix has no cases to resample"}
+        data-testid="bootstrap"
+      >
         {running ? "Bootstrapping…" : "Bootstrap"}
       </Primary>
     </form>

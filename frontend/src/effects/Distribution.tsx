@@ -9,7 +9,7 @@ const BASE = 128;
 
 /** The bootstrap distribution of one effect, with the bounds of every kind of interval under it. */
 export function Distribution({ effect, scale, shown }: { effect: Effect; scale: Scale; shown: Shown }) {
-  const { value, boot, distribution } = inScale(effect, scale);
+  const { value, boot, draws, distribution } = inScale(effect, scale);
   const { number, range } = writing(scale);
   const title = [effect.from, ...(effect.via ?? []), effect.to].join(" › ");
   const name =
@@ -21,7 +21,9 @@ export function Distribution({ effect, scale, shown }: { effect: Effect; scale: 
         <p className="text-sm text-quiet">
           {shown.bootstrap
             ? "It is the same in every resample, so there is no distribution."
-            : "Its distribution appears with a bootstrap."}
+            : draws
+              ? "Without cases there are no resamples; the interval is of draws of the estimates."
+              : "Its distribution appears with a bootstrap."}
         </p>
       </div>
     );

@@ -101,7 +101,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
           )}
         </span>
         <span className="flex-1" />
-        <BootstrapControl {...{ model, run, scale, setScale }} />
+        <BootstrapControl {...{ model, run, scale, setScale }} cases={project.data_kind !== "matrix"} />
       </div>
       <Hypotheses
         stated={found?.hypotheses ?? []}
@@ -123,8 +123,8 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
       <p className="max-w-5xl pb-2 pt-1 text-sm text-quiet">
         {shown.bootstrap
           ? `From ${resampleWords(shown)} of ${shown.n_used} cases (seed ${shown.bootstrap.seed}); ${shown.bootstrap.not_converged} did not converge, ${shown.bootstrap.inadmissible} gave impossible values and are kept.${shown.bootstrap.used < 1000 ? " Below 1,000 resamples the bounds are rough." : ""}${shown.transient ? " They follow the last change by themselves and are not stored: press Bootstrap for those of the paper." : ""} A bootstrap cures neither outliers nor a wrong model, nor a small or unrepresentative sample.`
-          : effects.some((e) => e.monte_carlo)
-            ? "A matrix has no cases to resample. Intervals are those of 20,000 draws of the estimates from their joint distribution (Monte-Carlo; MacKinnon, Lockwood & Williams 2004), by the seed of the settings."
+          : found?.monte_carlo
+            ? `A matrix has no cases to resample. Intervals are those of ${found.monte_carlo.draws.toLocaleString("en")} draws of the estimates from their joint distribution (Monte-Carlo; MacKinnon, Lockwood & Williams 2004), by the seed of the settings.`
             : "Delta-method errors are approximate for products of paths, so no verdict rests on them. Bootstrap the model to get intervals that can be reported."}
       </p>
     </div>

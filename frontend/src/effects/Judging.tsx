@@ -158,7 +158,9 @@ export function Contrast(props: {
           </p>
         </>
       ) : (
-        <p className="text-sm">A bootstrap tells whether they do.</p>
+        <p className="text-sm">
+          {first.monte_carlo ? "Without cases there is no answer." : "A bootstrap tells whether they do."}
+        </p>
       )}
       <p className="mt-1 text-sm text-quiet">The selected route less</p>
       <Choose

@@ -130,7 +130,9 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
                   </span>
                   <span className="text-sm text-quiet">
                     {effect.kind === "total"
-                      ? "direct and indirect together"
+                      ? routes.some((e) => e.kind === "direct")
+                        ? "direct and indirect together"
+                        : "all that goes through others"
                       : round
                         ? "through others, however often round"
                         : through(routes.filter((e) => e.kind !== "direct").length)}

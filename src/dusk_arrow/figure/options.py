@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
-from dusk_arrow.core.wording import coefficient, plain
+from dusk_arrow.core.wording import coefficient, plain, telling
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 from dusk_arrow.results.document import EffectPart, ParameterPart, Reading, reading
 
@@ -57,11 +57,12 @@ class FigureOptions(BaseModel):
         """How wide a text is in the typeface that was chosen."""
         return TYPEFACES[self.typeface].width_of(text, size, bold)
 
-    def number(self, value: float | None) -> str:
+    def number(self, value: float | None, decimals: int | None = None) -> str:
         """An estimate as it is written: without its leading zero where it is standardized and that is the tradition."""
+        places = self.decimals if decimals is None else decimals
         if self.standardized and not self.leading_zero:
-            return coefficient(value, self.decimals)
-        return plain(value, self.decimals)
+            return coefficient(value, places)
+        return plain(value, places)
 
     def reading(self, part: ParameterPart | EffectPart) -> Reading:
         """A parameter or an effect, standardized or in its units."""
@@ -76,5 +77,8 @@ class FigureOptions(BaseModel):
         return re.sub(r"(?<= )\.(?=\d)", "0.", words) if self.leading_zero else words
 
     def range(self, bounds: tuple[float, float] | None) -> str:
-        """An interval, empty where there is none."""
-        return "" if bounds is None else f"[{self.number(bounds[0])}, {self.number(bounds[1])}]"
+        """An interval, empty where there is none; with more decimals where a bound would look like zero."""
+        if bounds is None:
+            return ""
+        places = telling(bounds, self.decimals)
+        return f"[{self.number(bounds[0], places)}, {self.number(bounds[1], places)}]"

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from dusk_arrow.core.assessment.comparing import Comparison
 from dusk_arrow.core.assessment.criteria import USUAL, Sheet
+from dusk_arrow.core.effects.routes import leading_to
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.taking_steps import Removal
 from dusk_arrow.core.specification.model import Model, read
@@ -130,19 +131,8 @@ class Material:
     @cached_property
     def circular(self) -> bool:
         """Whether paths run in a circle, so that totals are more than the sum of routes."""
-        ahead: dict[str, set[str]] = {}
-        for source, target in self.model.paths:
-            ahead.setdefault(source, set()).add(target)
-        for start in ahead:
-            seen, waiting = set[str](), [start]
-            while waiting:
-                for name in ahead.get(waiting.pop(), ()):
-                    if name == start:
-                        return True
-                    if name not in seen:
-                        seen.add(name)
-                        waiting.append(name)
-        return False
+        paths = self.model.paths
+        return any(target in leading_to(paths, source) for source, target in paths)
 
     @cached_property
     def held(self) -> frozenset[tuple[str, str]]:

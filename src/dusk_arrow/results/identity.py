@@ -5,7 +5,6 @@ marked with it; it is compared as a whole, and nothing is ever looked up by a pa
 from __future__ import annotations
 
 from dusk_arrow.core.identity import digest_of
-from dusk_arrow.core.observations.data import Source
 from dusk_arrow.results.settings import Settings
 
 NUMBERS = 2
@@ -15,8 +14,3 @@ NUMBERS = 2
 def identity_of(name: str, fingerprint: str, specification: str, settings: Settings) -> str:
     """The identity of an analysis of data, known by their name and fingerprint."""
     return digest_of(NUMBERS, name, fingerprint, specification, settings.model_dump(mode="json"))
-
-
-def analysis_identity(source: Source, specification: str, settings: Settings) -> str:
-    """The identity of an analysis of data at hand."""
-    return identity_of(source.name, source.fingerprint(), specification, settings)

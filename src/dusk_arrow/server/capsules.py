@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -72,24 +73,19 @@ def get_capsule(path: ModelPath, query: CapsuleQuery) -> Response:
         steps, origin = store.steps_of(version), store.origin_of(data_set)
         view = ViewPart.model_validate(model.view)
         trail, criteria, name = _trail(session, model), cut_offs(session, model), data_set.name
-        record, contents = record_of(session, session.get_one(ProjectRow, model.project_id), model)
-        record["data_set"] = data_set.id  # what the capsule holds already, under names that people look for
-        own = {f"data/{data_set.id}", f"data/{data_set.id}-original"}
-        contents = {key: value for key, value in contents.items() if key not in own}
-    capsule = Capsule(
-        results.model,
-        results.settings,
-        imported,
-        steps,
-        results,
-        criteria,
-        trail,
-        view.report,
-        origin,
-        record,
-        contents,
-    )
-    return attachment(write(capsule if query.data else without_cases(capsule)), f"{_named(name)}_capsule.zip", ZIP)
+        capsule = Capsule(
+            results.model, results.settings, imported, steps, results, criteria, trail, view.report, origin
+        )
+        capsule = _with_record(session, capsule, model, data_set) if query.data else without_cases(capsule)
+    return attachment(write(capsule), f"{_named(name)}_capsule.zip", ZIP)
+
+
+def _with_record(session: Session, capsule: Capsule, model: ModelRow, data_set: DataSetRow) -> Capsule:
+    """A capsule with the model as it is on record, but for the data that it holds already, under names that people look for."""
+    record, contents = record_of(session, session.get_one(ProjectRow, model.project_id), model)
+    own = {f"data/{data_set.id}", f"data/{data_set.id}-original"}
+    left = {key: value for key, value in contents.items() if key not in own}
+    return replace(capsule, record={**record, "data_set": data_set.id}, contents=left)
 
 
 @api.get("/projects/<int:project_id>/project.zip", operation_id="getProjectFile", responses={200: None})

@@ -35,6 +35,7 @@ from dusk_arrow.results.document import (
     Matrix,
     MediationPart,
     ModificationPart,
+    MonteCarloPart,
     ParameterPart,
     Part,
     PredictionPart,
@@ -207,6 +208,7 @@ class EstimatesDocument(Part):
     f_squared: list[FSquaredPart]
     hypotheses: list[HypothesisPart]
     differences: list[RouteDifferencePart]
+    monte_carlo: MonteCarloPart | None
 
 
 class QualityDocument(Part):
@@ -314,6 +316,7 @@ def get_estimates(path: RevisionPath, query: OfRun) -> Response:
             f_squared=r.f_squared,
             hypotheses=r.hypotheses,
             differences=r.differences,
+            monte_carlo=r.monte_carlo,
         ),
     )
 
@@ -359,7 +362,7 @@ def get_thorough(path: RevisionPath, query: OfRun) -> Response:
             prediction=found.prediction,
             importance=found.importance,
             common_method=found.common_method,
-            holdout=_holdout(path.revision_id, results),
+            holdout=halves_of(path.revision_id, results),
         )
 
     return _part(path, query, make)
@@ -404,15 +407,15 @@ def get_scores(path: RevisionPath, query: OfScores) -> Response:
     return _part(path, query, make)
 
 
-def _holdout(revision_id: int, results: Results) -> HoldoutPart | None:
+def halves_of(revision_id: int, results: Results) -> HoldoutPart | None:
     """Both halves, where a half was held out of the revision's data and opened."""
     with context().sessions() as session:
-        version = store.version_of(session, session.get_one(RevisionRow, revision_id))
-        steps = store.steps_of(version)
-        key = f"{identity(session, session.get_one(RevisionRow, revision_id))} {version.id}"  # a half may be opened on the same data
-        if half_step(steps) is None:
-            return None
-        data_set_id = version.data_set_id
+        revision = session.get_one(RevisionRow, revision_id)
+        version = store.version_of(session, revision)
+        steps, data_set_id = store.steps_of(version), version.data_set_id
+        key = f"{identity(session, revision)} {version.id}"  # a half may be opened on the same data
+    if half_step(steps) is None:
+        return None
     imported = imported_data(data_set_id)
     return keep("holdout", key, lambda: opened(results, imported, steps) if isinstance(imported, DataSet) else None)
 

@@ -29,11 +29,10 @@ from dusk_arrow.report.options import NamedFigure
 from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.holdout import opened
 from dusk_arrow.server.comparisons import against, quick
 from dusk_arrow.server.context import attachment, context, imported_data, keep, removed_by_steps, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
-from dusk_arrow.server.documents import Document, document_of, fit_revision, identity, with_importance
+from dusk_arrow.server.documents import Document, document_of, fit_revision, halves_of, with_importance
 from dusk_arrow.server.model_state import ViewPart, find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -175,9 +174,8 @@ def _whole(model_id: int) -> _Whole:
         heads = [(other.name, store.head_of(session, other)) for other in store.models_of(session, model.project_id)]
         stated = [(name, row, fit_revision(session, row)) for name, row in heads if row.specification]
         criteria, view = cut_offs(session, model), ViewPart.model_validate(model.view)
-        taken = store.steps_of(version)
-        steps = [step_words(step) for step in taken if step.on]
-        data_set_id, key = version.data_set_id, f"{identity(session, head)} {version.id}"
+        steps = [step_words(step) for step in store.steps_of(version) if step.on]
+        data_set_id = version.data_set_id
         title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
         name = session.get_one(DataSetRow, version.data_set_id).name
         version_id, revision_id = version.id, head.id
@@ -198,7 +196,7 @@ def _whole(model_id: int) -> _Whole:
     if isinstance(data, DataSet):
         imported = imported_data(data_set_id)
         assert isinstance(imported, DataSet)
-        cases, halves = Cases(imported.n, removed), keep("holdout", key, lambda: opened(results, imported, taken))
+        cases, halves = Cases(imported.n, removed), halves_of(revision_id, results)
     whole = material(results, data, criteria, steps, turns, beside, found, cases, halves)
     return _Whole(whole, view, title, name, document)
 

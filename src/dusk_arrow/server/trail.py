@@ -21,7 +21,7 @@ from dusk_arrow.results.comparison import compare, quick_fit
 from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.key_figures import LINES, KeyFigures, key_figures
-from dusk_arrow.results.left_out import left_out
+from dusk_arrow.results.left_out import without_answers
 from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.comparisons import DifferencePart, difference_part
@@ -148,7 +148,7 @@ def _remember(session: Session, rows: list[RevisionRow]) -> bool:
     """Computes the key figures of revisions that have none by this version, for a while; whether all have them."""
     begun = monotonic()
     for row in reversed(rows):
-        if row.figures is not None and (row.figures.get("kept") or row.figures.get("version") == __version__):
+        if _stayed_behind(row) or (row.figures is not None and row.figures.get("version") == __version__):
             continue
         if monotonic() - begun > PATIENCE:
             return False
@@ -192,9 +192,7 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
                 if owner is None or indicator not in [name for name, _ in owner.aside]:
                     break
                 at, before = before, by_id.get(before.parent_id or 0)
-            stayed = bool(
-                at.figures and at.figures.get("kept")
-            )  # of cases that stayed behind: nothing of then can be had again
+            stayed = _stayed_behind(at)
             known = before is not None and before.specification and not stayed
             then = fit_revision(session, before) if before is not None and known else None
             loadings = then.quality.loadings if then is not None and then.quality else []
@@ -215,11 +213,18 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
     return entries
 
 
+def _stayed_behind(row: RevisionRow) -> bool:
+    """Whether the cases of a revision were left where it comes from: its figures are those of then, and nothing of it can be
+    had again."""
+    return bool(row.figures and row.figures.get("kept"))
+
+
 def _removed(session: Session, head: RevisionRow) -> list[RemovedEntry]:
     by_steps = removed_by_steps(store.version_of(session, head))
-    found = left_out(fit_revision(session, head), by_steps) if head.specification else by_steps
     made = [RemovedEntry(words=one.words, cases=one.cases, reason=one.reason) for one in by_steps]
-    rest = found[len(by_steps) :]  # nobody's reason, but what the settings do
+    rest = (
+        without_answers(fit_revision(session, head)) if head.specification else []
+    )  # nobody's reason, but the settings'
     return made + [RemovedEntry(words=f"{one.words} ({one.reason})", cases=one.cases, reason=None) for one in rest]
 
 
@@ -311,8 +316,15 @@ def get_effect(path: RevisionPath) -> Response:
     """What a revision did to the key figures, with the test of the difference where it can be tested."""
     with context().sessions() as session:
         revision = _revision(session, path.model_id, path.revision_id)
+        if _stayed_behind(revision):
+            message = (
+                "Its cases stayed behind. The line has its figures as they were; what it did cannot be computed anew."
+            )
+            return reply(RevisionEffect(readout=[], difference=None, nested=False, message=message))
         now = estimated_results(session, revision)
         parent = session.get(RevisionRow, revision.parent_id) if revision.parent_id is not None else None
+        if parent is not None and _stayed_behind(parent):
+            parent = None
         before = estimated_results(session, parent) if parent is not None and parent.specification else None
         criteria = cut_offs(session, find_model(session, path.model_id))
     if not now.converged:

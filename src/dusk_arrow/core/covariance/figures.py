@@ -26,6 +26,7 @@ from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.figures import FigureKey, Figures, Numbers, side_by_side
 from dusk_arrow.core.linear_algebra import Array, beside, correlation_from, slices, variance_inflation
 from dusk_arrow.core.parameter_key import HELD
+from dusk_arrow.core.specification.model import Construct
 
 
 @dataclass(frozen=True)
@@ -54,24 +55,28 @@ class FigurePlan:
         return plan_walks(self.effects, self.model.table.nodes)
 
     @cached_property
+    def measured(self) -> tuple[Construct, ...]:
+        """The reflective constructs whose measurement is asked: not those all of whose loadings a sentence holds, as of levels and
+        slopes the items say when, not how well."""
+        table = self.model.table
+        held = {(p.source, p.target) for p in table.parameters if p.kind == "loading" and p.why_fixed == HELD}
+        return tuple(
+            c
+            for c in table.constructs
+            if c.mode == "reflective"
+            and (len(c.indicators) < 2 or not held.issuperset((c.name, name) for name in c.indicators))
+        )
+
+    @cached_property
     def reflective(self) -> tuple[str, ...]:
         """The constructs whose reliability is asked: those that show in two indicators or more."""
-        constructs = self.model.table.constructs
-        return tuple(c.name for c in constructs if c.mode == "reflective" and len(c.indicators) > 1)
+        return tuple(c.name for c in self.measured if len(c.indicators) > 1)
 
     @cached_property
     def blocks(self) -> dict[str, list[int]]:
         """For every reflective construct with observed indicators their positions, for alpha and HTMT."""
         at = {name: i for i, name in enumerate(self.model.table.observed)}
-        table = self.model.table
-        held = {(p.source, p.target) for p in table.parameters if p.kind == "loading" and p.why_fixed == HELD}
-        constructs = [
-            c
-            for c in table.constructs
-            if c.mode == "reflective"
-            and (len(c.indicators) < 2 or not held.issuperset((c.name, name) for name in c.indicators))
-        ]  # of levels and slopes the items say when, not how well
-        found = {c.name: [at[name] for name in c.indicators if name in at] for c in constructs}
+        found = {c.name: [at[name] for name in c.indicators if name in at] for c in self.measured}
         return {name: block for name, block in found.items() if block}
 
     @cached_property

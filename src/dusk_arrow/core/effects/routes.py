@@ -33,7 +33,7 @@ def routes(
     for start, end in paths:
         onward.setdefault(start, []).append(end)
     found: list[tuple[str, ...]] = []
-    leads = _leading_to(paths, target)
+    leads = leading_to(paths, target)
     open_routes: list[tuple[str, ...]] = [(source,)]
     for _ in range(MOST_STEPS):
         if not open_routes or len(found) >= most:
@@ -47,7 +47,7 @@ def routes(
     return sorted(found, key=len)
 
 
-def _leading_to(paths: tuple[tuple[str, str], ...], target: str) -> set[str]:
+def leading_to(paths: tuple[tuple[str, str], ...], target: str) -> set[str]:
     """Everything from which the target can be reached; a route through anything else would lead nowhere."""
     back: dict[str, list[str]] = {}
     for start, end in paths:

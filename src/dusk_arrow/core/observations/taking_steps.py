@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -243,31 +243,43 @@ def apply_step(data: DataSet, step: Step) -> DataSet:
 
 def _judged_anew(before: DataSet, after: DataSet) -> DataSet:
     """Columns whose kind was what their values seemed to be, judged by the values that are left: a code for missing among answers on a
-    scale makes them look like measurements. What somebody said a column is stays so."""
+    scale makes them look like measurements. What somebody said a column is stays so, and some of the running numbers of a file are
+    running numbers still."""
     old = {column.name: column for column in before.columns}
 
     def again(column: Column) -> Column:
         was = old.get(column.name)
         if column.numbers is None or was is None or was.numbers is None or was.level != number_level(was.numbers):
             return column
+        if was.level == "identifier":
+            return column
         return replace(column, level=number_level(column.numbers))
 
     return replace(after, columns=tuple(again(column) for column in after.columns))
 
 
-def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Problem]]:
-    """The data set after all steps that are on, in order; one that cannot be taken is passed over with its problem."""
-    problems = []
+def _taken(data: DataSet, steps: Sequence[Step]) -> Iterator[tuple[Step, DataSet, DataSet, tuple[Problem, ...]]]:
+    """Every step that is on, in order, with the data before and after it; of one that cannot be taken why, and the data as they were."""
     for step in steps:
         if not step.on:
             continue
+        before, problems = data, tuple[Problem, ...]()
         try:
             after = apply_step(data, step)
             data = _judged_anew(data, after) if isinstance(step, TAKES_ANSWERS) else after
         except ProblemError as error:
-            for found in error.problems:
-                message = f"The step “{words(step)}” cannot be taken: {found.message}"
-                problems.append(replace(found, message=message))
+            problems = error.problems
+        yield step, before, data, problems
+
+
+def apply_steps(data: DataSet, steps: Sequence[Step]) -> tuple[DataSet, list[Problem]]:
+    """The data set after all steps that are on, in order; one that cannot be taken is passed over with its problem."""
+    problems = []
+    for step, _, after, faults in _taken(data, steps):
+        data = after
+        for found in faults:
+            message = f"The step “{words(step)}” cannot be taken: {found.message}"
+            problems.append(replace(found, message=message))
     return data, problems
 
 
@@ -283,20 +295,14 @@ class Removal(NamedTuple):
 def removals(data: DataSet, steps: Sequence[Step]) -> list[Removal]:
     """The steps that leave cases or columns out, in order, with what each of them left out."""
     found = []
-    for step in steps:
-        if not step.on:
+    for step, before, after, faults in _taken(data, steps):
+        if faults or not isinstance(step, HoldOut | HoldOutHalf | KeepCases | DropColumns):
             continue
-        try:
-            after = apply_step(data, step)
-        except ProblemError:
-            continue
-        if isinstance(step, HoldOut | HoldOutHalf | KeepCases | DropColumns):
-            incomplete = 0
-            if isinstance(step, HoldOutHalf):
-                answers = np.column_stack([_numbers(data, name) for name in step.columns])
-                incomplete = int(np.isnan(answers).any(axis=1).sum())
-            found.append(Removal(what_happens(step), step.reason, data.n - after.n, incomplete))
-        data = after
+        incomplete = 0
+        if isinstance(step, HoldOutHalf):
+            answers = np.column_stack([_numbers(before, name) for name in step.columns])
+            incomplete = int(np.isnan(answers).any(axis=1).sum())
+        found.append(Removal(what_happens(step), step.reason, before.n - after.n, incomplete))
     return found
 
 

@@ -8,7 +8,7 @@ from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.structure import cut_off
-from dusk_arrow.results.left_out import left_out
+from dusk_arrow.results.left_out import without_answers
 
 NO_REASON = "no reason was written down"
 
@@ -27,7 +27,7 @@ def reasons(material: Material) -> dict[str, str]:
 
 def removed(material: Material) -> list[Removal]:
     """The cases and columns that were left out before the model was estimated."""
-    return [] if material.cases is None else left_out(material.results, material.cases.removals)
+    return [] if material.cases is None else [*material.cases.removals, *without_answers(material.results)]
 
 
 def set_aside(material: Material) -> Table | None:

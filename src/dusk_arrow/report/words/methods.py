@@ -51,13 +51,14 @@ def sample(material: Material) -> list[str]:
     ]
     for one in material.cases.removals if material.cases is not None else ():
         if one.cases:
-            why = f", because {one.reason}" if one.reason else ""
+            why = f" ({one.reason})" if one.reason else ""
             gaps = (
                 f"; {one.incomplete:,} of these lacked an answer, by which halves could not be drawn"
                 if one.incomplete
                 else ""
             )
-            said.append(f"{one.words[0].upper()}{one.words[1:]}{why} ({counted(one.cases, 'case')}{gaps}).")
+            how = f"{be(range(one.cases), True)} left out by a recorded step"
+            said.append(f"{counted(one.cases, 'case')} {how}: {one.words}{why}{gaps}.")
     said += _missing(material, data.n_total - data.n_used)
     little = material.screening.little
     if little is not None and results.settings.missing != "mean":
@@ -140,17 +141,16 @@ def _stated(material: Material) -> list[str]:
     model, see = material.model, material.see("stated")
     items = set(model.owner)
     said = []
-    pairs = [(p.from_, p.to) for p in covarying(material)]
-    for what, own in (
-        ("residuals", [pair for pair in pairs if set(pair) <= items and not set(pair) & set(model.by_name)]),
-        (
-            "disturbances or variables",
-            [pair for pair in pairs if not set(pair) <= items or set(pair) & set(model.by_name)],
-        ),
-    ):
+    explained = {target for _, target in model.paths}
+    groups: dict[str, list[str]] = {"residuals": [], "disturbances": [], "": []}
+    for p in covarying(material):
+        ends = {p.from_, p.to}
+        what = "residuals" if ends <= items - set(model.by_name) else "disturbances" if ends <= explained else ""
+        groups[what].append(f"{p.from_} and {p.to}")
+    for what, own in groups.items():
         if own:
-            names = enumerated([f"{a} and {b}" for a, b in own]) if len(own) <= MOST_STATED else f"{len(own)} pairs"
-            said.append(f"The {what} of {names} covary{see}.")
+            names = enumerated(own) if len(own) <= MOST_STATED else f"{len(own)} pairs"
+            said.append(f"The {what} of {names} covary{see}." if what else f"{names} covary{see}.")
     for members in equal(material):
         names = (
             enumerated([words_of(p) for p in members]) if len(members) <= MOST_STATED else f"{len(members)} parameters"

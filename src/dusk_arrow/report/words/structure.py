@@ -91,7 +91,7 @@ def _means(material: Material) -> list[str]:
     explained = {target for _, target in material.model.paths}
     said = []
     for p in material.results.parameters:
-        if p.kind == "mean" and p.free and p.from_ in material.growth:
+        if p.kind in ("mean", "intercept") and p.free and p.from_ in material.growth:
             found = material.in_units(p)
             bounds = f", {material.level} interval {WRITTEN.range(found.bounds, 'plain')}" if found.bounds else ""
             what = "intercept" if p.from_ in explained else "mean"

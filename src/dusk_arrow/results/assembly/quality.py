@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from dusk_arrow.core.assessment.criteria import f_squared_words
-from dusk_arrow.core.parameter_key import HELD
 from dusk_arrow.results.assembly.summaries import Found
 from dusk_arrow.results.convert import matrix_part, number
 from dusk_arrow.results.document import (
@@ -36,27 +35,20 @@ def _highest_htmt(found: Found, name: str) -> float | None:
 
 def _constructs(found: Found) -> list[ConstructPart]:
     quality = found.fitted.quality
-    held = {
-        (p.key.source, p.key.target) for p in found.fitted.parameters if p.key.kind == "loading" and p.why_fixed == HELD
-    }
-    measured = [
-        len(c.indicators) < 2 or not held.issuperset((c.name, name) for name in c.indicators)
-        for c in quality.constructs
-    ]
     return [
         ConstructPart(
             name=construct.name,
             mode=construct.mode,
             alpha=found.value("alpha", construct.name),
             alpha_standardized=number(quality.alpha_standardized.get(construct.name)),
-            composite_reliability=found.value("composite_reliability", construct.name) if shows else None,
-            ave=found.value("ave", construct.name) if shows else None,
+            composite_reliability=found.value("composite_reliability", construct.name),
+            ave=found.value("ave", construct.name),
             rho_a=found.value("rho_a", construct.name),
             vif_full=found.value("vif_full", construct.name),
             htmt_highest=_highest_htmt(found, construct.name),
             direction=quality.directions[construct.name],
         )
-        for construct, shows in zip(quality.constructs, measured, strict=True)
+        for construct in quality.constructs
     ]
 
 
