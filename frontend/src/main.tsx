@@ -3,6 +3,9 @@ import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import "./app.css";
+import { watchServer } from "./api/server";
+import { Fallible } from "./frame/Fallible";
+import { ServerBanner } from "./frame/ServerBanner";
 import { applyTheme, storedTheme } from "./frame/theme";
 import { StartPage } from "./start/StartPage";
 
@@ -11,20 +14,24 @@ const ImportPage = lazy(() => import("./importing/ImportPage"));
 
 applyTheme(storedTheme());
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
+watchServer(queries);
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
       <QueryClientProvider client={queries}>
         <BrowserRouter>
-          <Suspense>
-            <Routes>
-              <Route path="/" element={<StartPage />} />
-              <Route path="/projects/:projectId/:station?" element={<Frame />} />
-              <Route path="/import" element={<ImportPage />} />
-              <Route path="*" element={<StartPage />} />
-            </Routes>
-          </Suspense>
+          <ServerBanner />
+          <Fallible>
+            <Suspense>
+              <Routes>
+                <Route path="/" element={<StartPage />} />
+                <Route path="/projects/:projectId/:station?" element={<Frame />} />
+                <Route path="/import" element={<ImportPage />} />
+                <Route path="*" element={<StartPage />} />
+              </Routes>
+            </Suspense>
+          </Fallible>
         </BrowserRouter>
       </QueryClientProvider>
     </StrictMode>,

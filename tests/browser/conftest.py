@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,12 +16,12 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
-from waitress import create_server
 
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.command_line.places import front_end
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.server.app import create_app
+from dusk_arrow.server.listening import Listener
 from tests.conftest import DEMO
 
 
@@ -30,11 +29,10 @@ from tests.conftest import DEMO
 def site(records: Sessions) -> Iterator[str]:
     load_demo(records, DEMO)
     app = create_app(records, front_end(), workers=2)
-    server = create_server(app, host="127.0.0.1", port=0, threads=16)
-    threading.Thread(target=server.run, daemon=True).start()
-    yield f"http://127.0.0.1:{server.effective_port}"
+    listener = Listener(app)
+    yield f"http://127.0.0.1:{listener.port}"
     app.extensions["dusk_arrow"].close()
-    server.close()
+    listener.close()
 
 
 class Found(WebElement):

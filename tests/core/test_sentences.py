@@ -36,6 +36,7 @@ from dusk_arrow.core.specification.statements import (
     VarianceOf,
 )
 from dusk_arrow.core.specification.writing import write
+from dusk_arrow.core.texts import plain_name
 
 
 def one(text: str) -> object:
@@ -179,9 +180,7 @@ COMMENTS = st.one_of(st.none(), st.sampled_from(["", "a comment", '# "odd" one']
 
 
 def normalised(text: str) -> str:
-    from dusk_arrow.core.specification.sentences import normalise
-
-    return normalise(text).replace("\n", " ").strip() or "x"
+    return plain_name(text) or "x"
 
 
 @given(st.lists(st.builds(Line, STATEMENTS, COMMENTS), max_size=5))

@@ -28,8 +28,7 @@ def settled(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
     )
     client.put(f"/api/projects/{model['project_id']}/criteria", json={"preset": "strict", "own": {"cfi": [0.96, 0.9]}})
     address = f"/api/models/{model['id']}"
-    view = client.get(address).get_json()["view"]
-    client.put(f"{address}/view", json={**view, "report": {"title": "Our paper"}})
+    client.patch(f"{address}/report-choices", json={"title": "Our paper"})
     return address
 
 
@@ -44,7 +43,7 @@ def test_a_capsule_opens_as_the_same_analysis(client: FlaskClient, model: dict[s
     assert after["sentences"] == before["sentences"]
     assert after["readout"] != []
     assert [f["value"] for f in after["readout"]] == [f["value"] for f in before["readout"]]
-    assert after["view"]["report"]["title"] == "Our paper"
+    assert after["report"]["title"] == "Our paper"
     assert client.get(f"/api/projects/{made['project_id']}/criteria").get_json()["own"] == {"cfi": [0.96, 0.9]}
     trail = client.get(f"/api/models/{made['model_id']}/trail").get_json()
     assert any("says two things" in line["reason"] for line in trail["aside"] if line["reason"])

@@ -10,6 +10,7 @@ from flask.testing import FlaskClient
 
 from dusk_arrow.figure.formats.registry import FORMATS as FIGURES
 from dusk_arrow.records.database import Sessions
+from dusk_arrow.records.earlier import view_and_report
 from dusk_arrow.records.tables import ModelRow
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.tables.registry import TABLES
@@ -23,8 +24,7 @@ def address(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
 
 
 def keep(client: FlaskClient, address: str, report: dict[str, Any]) -> None:
-    view = client.get(address).get_json()["view"]
-    assert client.put(f"{address}/view", json={**view, "report": report}).status_code == 200
+    assert client.patch(f"{address}/report-choices", json=report).status_code == 200
 
 
 def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -> None:
@@ -38,11 +38,11 @@ def test_a_figure_is_drawn_as_it_was_chosen(client: FlaskClient, address: str) -
     assert "***" not in client.get(f"{address}/figure.svg").get_data(as_text=True)
     path = client.get(address).get_json()["paths"][0]
     pair = {"source": path["source"], "outcome": path["target"]}
-    figures = [
-        {"options": stars},
-        {"key": "one", "kind": "mediation", **pair},
-        {"key": "none", "kind": "mediation", "source": path["target"], "outcome": path["source"]},
-    ]
+    figures = {
+        "figure": {"options": stars},
+        "one": {"kind": "mediation", **pair},
+        "none": {"kind": "mediation", "source": path["target"], "outcome": path["source"]},
+    }
     keep(client, address, {"figures": figures})
     assert client.get(f"{address}/figure.svg").get_data(as_text=True) == asked
     one = client.get(f"{address}/figure.svg", query_string={"key": "one"}).get_data(as_text=True)
@@ -68,7 +68,8 @@ def test_the_report_is_shown_as_it_is_saved(client: FlaskClient, address: str) -
     keep(
         client, address,
         {
-            "title": "My <paper>", "parts": [{"key": "fit", "title": "How it fits"}, {"key": "measures", "shown": False}],
+            "title": "My <paper>", "order": ["fit", "measures"],
+            "parts": {"fit": {"title": "How it fits"}, "measures": {"shown": False}},
             "edits": {"method": {"text": "We did it well.", "computed": mark}, "sample": {"text": "Old words.", "computed": "other"}},
         },
     )  # fmt: skip
@@ -105,10 +106,11 @@ def test_choices_of_earlier_versions_are_kept(client: FlaskClient, address: str,
     with records.begin() as session:
         row = session.get_one(ModelRow, int(address.rsplit("/", 1)[1]))
         pair = {"source": path["source"], "outcome": path["target"]}
-        row.view = {"arcs": True, "figure": {"beside": "p", "fit": True}, "pictures": [pair]}
-    view = client.get(address).get_json()["view"]
-    assert view["arcs"]
-    first, second = view["report"]["figures"]
+        kept = {"arcs": True, "figure": {"beside": "p", "fit": True}, "pictures": [pair]}
+        row.view, row.report = view_and_report(kept)
+    state = client.get(address).get_json()
+    assert state["view"]["arcs"]
+    first, second = state["report"]["figures"]
     assert (first["options"]["beside"], len(first["options"]["fit"])) == ("p", 5)
     assert (second["kind"], second["source"], second["outcome"]) == ("mediation", path["source"], path["target"])
     keys = [block["key"] for block in client.get(f"{address}/report").get_json()["blocks"] if block["kind"] == "figure"]
@@ -168,7 +170,7 @@ def test_models_stand_beside_each_other_with_their_test(client: FlaskClient, add
         made = client.post(f"{project}/models", json={"name": name, "copy_of": reported["id"]}).get_json()
         copies.append(client.get(f"/api/models/{made['model_id']}").get_json())
         change(client, copies[-1], gesture)
-    keep(client, address, {"parts": [{"key": "models", "shown": True}]})
+    keep(client, address, {"parts": {"models": {"shown": True}}})
     report = client.get(f"{address}/report").get_json()
     table = next(block for block in report["blocks"] if block.get("key") == "models")
     at = {column["words"]: i for i, column in enumerate(table["columns"])}

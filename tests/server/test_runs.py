@@ -9,6 +9,7 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
+from urllib.request import urlopen
 
 import pytest
 from flask.testing import FlaskClient
@@ -18,6 +19,7 @@ from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.runs.service import Runs
 from dusk_arrow.server.app import create_app
+from dusk_arrow.server.listening import Listener
 from tests.conftest import DEMO
 
 WARDENS = 2
@@ -42,7 +44,10 @@ def begin(client: FlaskClient, model: int = WARDENS, **asked: Any) -> dict[str, 
 
 def events(app: OpenAPI, run: int) -> list[dict[str, Any]]:
     """Everything that one browser is told of a run until it has ended."""
-    text = app.test_client().get(f"/api/runs/{run}/events").get_data(as_text=True)
+    listener = Listener(app)
+    with urlopen(f"http://127.0.0.1:{listener.port}/api/runs/{run}/events", timeout=120) as stream:
+        text = stream.read().decode()
+    listener.close()
     return [json.loads(line[6:]) for line in text.splitlines() if line.startswith("data: ")]
 
 

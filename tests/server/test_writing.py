@@ -74,7 +74,9 @@ def test_how_a_model_is_looked_at(client: FlaskClient, model: dict[str, Any]) ->
     address = f"/api/models/{model['id']}/view"
     assert model["board"]["arcs"] == []
     assert model["board"]["hidden_arcs"] == 1, "Training and Support; covariances with a composite are its own affair"
-    board = client.put(address, json={"arcs": True, "folded": ["Efficacy"], "room": [736, 530]}).get_json()
+    board = client.patch(address, json={"arcs": True, "cards": {"Efficacy": "folded"}, "room": [736, 530]}).get_json()[
+        "board"
+    ]
     assert [(a["from"], a["to"], a["kind"], a["said"]) for a in board["arcs"]] == [
         ("Support", "Training", "node", False)
     ]
@@ -90,13 +92,13 @@ def test_how_a_model_is_looked_at(client: FlaskClient, model: dict[str, Any]) ->
         "room": [736.0, 530.0],
         "figures": {},
     }
-    assert [one["key"] for one in after["view"]["report"]["figures"]] == ["figure"]
+    assert [one["key"] for one in after["report"]["figures"]] == ["figure"]
     assert after["revision"]["id"] == model["revision"]["id"]
-    tight = client.put(address, json={"room": [200, 150], "opened": ["Training"]}).get_json()
+    tight = client.patch(address, json={"room": [200, 150], "cards": {"Training": "opened"}}).get_json()["board"]
     assert {c["name"]: c["folded"] for c in tight["cards"]} == {
         c["name"]: c["name"] != "Training" for c in tight["cards"]
     }
-    assert client.put(address, json={"room": ["wide", 2]}).status_code == 422
+    assert client.patch(address, json={"room": ["wide", 2]}).status_code == 422
 
 
 def test_held_and_equal_parameters_show_on_the_board(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
@@ -152,13 +154,13 @@ def test_constructs_are_proposed_with_their_evidence(client: FlaskClient, model:
 def test_the_readout_is_chosen_and_kept(client: FlaskClient, model: dict[str, Any]) -> None:  # noqa: F811
     """For each family by itself, without a revision; what nobody offers is passed over."""
     address = f"/api/models/{model['id']}"
-    view = {**model["view"], "figures": {"covariance": ["srmr", "gfi", "unheard"], "composite": ["d_uls"]}}
-    assert client.put(f"{address}/view", json=view).status_code == 200
+    figures = {"covariance": ["srmr", "gfi", "unheard"], "composite": ["d_uls"]}
+    assert client.patch(f"{address}/view", json={"figures": figures}).status_code == 200
     chosen = client.get(address).get_json()
     assert [f["key"] for f in chosen["readout"]] == ["srmr", "gfi"]
     assert chosen["revision"] == model["revision"]
     offered = {f["key"]: f for f in client.get("/api/choices").get_json()["families"]}
     assert set(offered["covariance"]["readout"]) <= set(offered["covariance"]["figures"])
-    usual = client.put(f"{address}/view", json={**view, "figures": {}})
+    usual = client.patch(f"{address}/view", json={"figures": {"covariance": []}})
     assert usual.status_code == 200
     assert [f["key"] for f in client.get(address).get_json()["readout"]] == [f["key"] for f in model["readout"]]

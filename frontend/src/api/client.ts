@@ -1,13 +1,26 @@
 import createClient from "openapi-fetch";
 import type { Readable } from "openapi-typescript-helpers";
+import { answersAgain, gone } from "./server";
 import type { components, paths } from "./schema";
 
 const ATTEMPTS = 12;
 
+/** What changes a model waits for a server that is away, as whoever did it has gone on; what only reads is asked for again anyway. */
+const waits = (request: Request) => request.method !== "GET" && request.url.includes("/api/models/");
+
 /** While the database is being started again the server answers 503: the request waits and goes out once more. */
 async function patient(request: Request): Promise<Response> {
   for (let attempt = 1; ; attempt++) {
-    const answer = await fetch(request.clone());
+    let answer: Response;
+    try {
+      answer = await fetch(request.clone());
+    } catch (error) {
+      if (request.signal.aborted) throw error;
+      gone();
+      if (!waits(request)) throw error;
+      await answersAgain();
+      continue;
+    }
     if (answer.status !== 503 || attempt === ATTEMPTS) return answer;
     await new Promise((resolve) => setTimeout(resolve, 1000));
   }

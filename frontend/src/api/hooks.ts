@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useMemo } from "react";
 import { useParams } from "react-router";
 import { complain, useDesk } from "../model/desk";
+import { edited, patchBetween, type ReportPatch } from "../report/patch";
 import { attempt } from "./attempt";
 import {
   api,
@@ -127,11 +128,11 @@ export function useEstimates(model: ModelState) {
   });
 }
 
-/** The report as it will be printed; `saved` counts what was chosen since. */
-export function useReport(model: ModelState, saved: number) {
+/** The report as it will be printed. */
+export function useReport(model: ModelState) {
   const { shown } = model;
   return useQuery({
-    queryKey: ["report", model.id, model.revision.id, shown?.run ?? null, shown?.so_far ?? 0, saved],
+    queryKey: ["report", model.id, model.revision.id, shown?.run ?? null, shown?.so_far ?? 0],
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/report", { params: { path: { model_id: model.id } } })),
     placeholderData: keepPreviousData,
@@ -247,7 +248,8 @@ export function useWhatIf(
   });
 }
 
-type View = ModelState["view"];
+type View = Schemas["ViewPatch"];
+type ReportOptions = Schemas["ReportOptions"];
 type Pins = Record<string, { x: number; y: number }>;
 
 /** The trail of a model; asked again while figures of earlier revisions are still being computed. */
@@ -263,8 +265,9 @@ export function useTrail(model: ModelState) {
 
 /** One queue for each model: gestures go out one after the other, each on the revision that the one before made. */
 const queues = new Map<number, Promise<unknown>>();
-/** The same for how each model is looked at: of two that overtook one another the older would be kept. */
+/** The same for how each model is looked at, and for what its report holds. */
 const views = new Map<number, Promise<unknown>>();
+const reports = new Map<number, Promise<unknown>>();
 let newest = 0;
 
 /** Gestures on a model. */
@@ -324,17 +327,39 @@ export function useGestures(modelId: number) {
     if (board === null) return;
     queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
   };
-  const see = (view: View) => {
-    const before = views.get(modelId) ?? Promise.resolve();
-    const sent = before.then(() =>
-      attempt(() => take(api.PUT("/api/models/{model_id}/view", { ...path, body: view }))),
-    );
-    views.set(modelId, sent);
-    return sent;
+  const shown = (change: (old: ModelState) => Partial<ModelState>) =>
+    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, ...change(old) } : old));
+  /** One after the other: of two that overtook one another the older would be shown. */
+  const inTurn = <T>(waiting: Map<number, Promise<unknown>>, work: () => Promise<T>) => {
+    const sent = (waiting.get(modelId) ?? Promise.resolve()).then(work);
+    waiting.set(modelId, sent);
+    return { sent, last: () => waiting.get(modelId) === sent };
   };
-  const keepView = async (view: View) => {
-    if ((await see(view)) === null) return;
-    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, view } : old));
+  const see = async (body: View) => {
+    const { sent } = inTurn(views, () =>
+      attempt(() => take(api.PATCH("/api/models/{model_id}/view", { ...path, body }))),
+    );
+    const seen = await sent;
+    if (seen) {
+      shown((old) =>
+        seen.version > old.view_version
+          ? { view: seen.view, view_version: seen.version, board: seen.board }
+          : {},
+      );
+    }
+    return seen;
+  };
+  /** What is chosen is shown at once; what came of it, with what other windows chose, when the last answer is here. */
+  const choose = async (report: ReportOptions, body: ReportPatch) => {
+    shown(() => ({ report }));
+    const { sent, last } = inTurn(reports, () =>
+      attempt(() => take(api.PATCH("/api/models/{model_id}/report-choices", { ...path, body }))),
+    );
+    const kept = await sent;
+    if (kept && last()) shown(() => ({ report: kept.report, report_version: kept.version }));
+    if (kept === null) await queries.invalidateQueries({ queryKey: ["model", modelId] });
+    await queries.invalidateQueries({ queryKey: ["report", modelId] });
+    return kept;
   };
   return {
     /** One revision; steps of the data that belong to it are recorded with it, and everything that shows data follows. */
@@ -388,17 +413,26 @@ export function useGestures(modelId: number) {
       return put(pins);
     },
     /** How the model is looked at. */
-    look: async (view: View) => {
-      const board = await see(view);
-      if (board === null) return;
-      queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board, view } : old));
+    look: see,
+    /** What the report holds, and how it looks: what differs from before is sent. */
+    report: async (change: (now: ReportOptions) => ReportOptions) => {
+      const now = queries.getQueryData<ModelState>(["model", modelId])?.report;
+      if (!now) return null;
+      const next = change(now);
+      const patch = patchBetween(now, next);
+      return Object.keys(patch).length > 0 ? choose(next, patch) : null;
     },
-    /** What the report holds, and how it looks. */
-    report: (model: ModelState, report: Schemas["ReportOptions"]) => keepView({ ...model.view, report }),
+    /** Words of the report as somebody wrote them; those that were written elsewhere meanwhile stay, these stand beside. */
+    words: (key: string, edit: Parameters<typeof edited>[2]) => {
+      const now = queries.getQueryData<ModelState>(["model", modelId])?.report;
+      if (!now) return Promise.resolve(null);
+      const { next, patch } = edited(now, key, edit);
+      return choose(next, patch);
+    },
     /** Which figures the readout of a family shows; none asked for are its own. */
-    figures: async (model: ModelState, family: string, keys: string[]) => {
-      const board = await see({ ...model.view, figures: { ...model.view.figures, [family]: keys } });
-      if (board !== null) await queries.invalidateQueries({ queryKey: ["model", modelId] });
+    figures: async (family: string, keys: string[]) => {
+      if ((await see({ figures: { [family]: keys } })) !== null)
+        await queries.invalidateQueries({ queryKey: ["model", modelId] });
     },
   };
 }

@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models/{model_id}/last-good": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A model whose head cannot be read stands at the last revision that can. */
+        post: operations["goToLastGood"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}/left-out-what-ifs": {
         parameters: {
             query?: never;
@@ -251,7 +268,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Puts cards where the user dropped them, or lets all arrange themselves; makes no revision. */
+        /** Puts cards where the user dropped them, or lets all arrange themselves. */
         put: operations["setPins"];
         post?: never;
         delete?: never;
@@ -344,6 +361,23 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/models/{model_id}/report-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Changes what is given and nothing else; words that were changed elsewhere meanwhile are never written over. */
+        patch: operations["changeReport"];
         trace?: never;
     };
     "/api/models/{model_id}/report.{ending}": {
@@ -731,13 +765,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** How the model is looked at from now on; makes no revision. */
-        put: operations["setView"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** How the model is looked at from now on. */
+        patch: operations["changeView"];
         trace?: never;
     };
     "/api/models/{model_id}/what-ifs": {
@@ -1074,7 +1108,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How far a run is, told by server-sent events whenever that changes, until it has ended. */
+        /**
+         * How far a run is, told by server-sent events whenever that changes, until it has ended. Here is the first; whoever listens keeps
+         * @description the stream open and tells the others.
+         */
         get: operations["followRun"];
         put?: never;
         post?: never;
@@ -2142,13 +2179,34 @@ export interface components {
         };
         /**
          * Edit
-         * @description Words as someone wrote them, a paragraph a line, and the mark of what had been computed when they did.
+         * @description Words as someone wrote them, a paragraph a line (null: as they are computed), and the mark of what had been computed when they
+         *     did; `beside` are words that were written in another window meanwhile, until somebody decides.
          */
         Edit: {
+            /**
+             * Beside
+             * @default []
+             */
+            beside: string[];
             /** Computed */
             computed: string;
             /** Text */
-            text: string;
+            text: string | null;
+        };
+        /**
+         * EditPatch
+         * @description Words as somebody wrote them now, null for those that are computed; `seen` are the edited words they had before them (null: the
+         *     computed ones), `computed` the mark of what was computed then. `dropped` are words that were written meanwhile and are not wanted.
+         */
+        EditPatch: {
+            /** Computed */
+            computed?: string;
+            /** Dropped */
+            dropped?: string[];
+            /** Seen */
+            seen?: string | null;
+            /** Text */
+            text?: string | null;
         };
         /**
          * EffectPart
@@ -2486,6 +2544,26 @@ export interface components {
              * @default null
              */
             width: number | null;
+        };
+        /**
+         * FigurePatch
+         * @description What a figure is of, where it is new, and those of its options that change, by name; of places only those that change, null
+         *     where one is no longer put by hand.
+         */
+        FigurePatch: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind?: "model" | "mediation" | "importance";
+            /** Options */
+            options?: {
+                [key: string]: unknown;
+            };
+            /** Outcome */
+            outcome?: string | null;
+            /** Source */
+            source?: string | null;
         };
         /**
          * FileForm
@@ -3156,6 +3234,18 @@ export interface components {
             type: "keep_cases";
         };
         /**
+         * KeptChoices
+         * @description The choices as they are now, how often they have changed, and the parts whose words somebody else had changed meanwhile: those
+         *     that were sent stand beside them.
+         */
+        KeptChoices: {
+            /** Aside */
+            aside: string[];
+            report: components["schemas"]["ReportOptions"];
+            /** Version */
+            version: number;
+        };
+        /**
          * KeptEntry
          * @description An indicator that is marked as essential, and why.
          */
@@ -3508,12 +3598,17 @@ export interface components {
             project_id: number;
             /** Readout */
             readout: components["schemas"]["ReadoutFigure"][];
+            report: components["schemas"]["ReportOptions"];
+            /** Report Version */
+            report_version: number;
             revision: components["schemas"]["RevisionLine"];
             /** Sentences */
             sentences: string;
             settings: components["schemas"]["Settings"];
             shown: components["schemas"]["Shown"] | null;
             view: components["schemas"]["ViewPart"];
+            /** View Version */
+            view_version: number;
             /** Wants Bootstrap */
             wants_bootstrap: boolean;
         };
@@ -3966,6 +4061,16 @@ export interface components {
             title: string | null;
         };
         /**
+         * PartPatch
+         * @description Whether a part is shown, and a title in the place of its own.
+         */
+        PartPatch: {
+            /** Shown */
+            shown?: boolean;
+            /** Title */
+            title?: string | null;
+        };
+        /**
          * PathChange
          * @description The standardized path that would move most.
          */
@@ -4052,7 +4157,7 @@ export interface components {
         };
         /**
          * Pin
-         * @description Where a card was put by hand.
+         * @description Where a card was put by hand, in points of the board.
          */
         Pin: {
             /** X */
@@ -4754,6 +4859,38 @@ export interface components {
             title: string | null;
         };
         /**
+         * ReportPatch
+         * @description Choices of a report that change, each for itself: parts, figures and edited words by their keys (a figure that is null is taken
+         *     out), and the `order` of the parts.
+         */
+        ReportPatch: {
+            /**
+             * Decimals
+             * @enum {integer}
+             */
+            decimals?: 2 | 3;
+            /** Edits */
+            edits?: {
+                [key: string]: components["schemas"]["EditPatch"];
+            };
+            /** Figures */
+            figures?: {
+                [key: string]: components["schemas"]["FigurePatch"] | null;
+            };
+            /** Leading Zero */
+            leading_zero?: boolean;
+            /** N In Chi Square */
+            n_in_chi_square?: boolean;
+            /** Order */
+            order?: string[];
+            /** Parts */
+            parts?: {
+                [key: string]: components["schemas"]["PartPatch"];
+            };
+            /** Title */
+            title?: string | null;
+        };
+        /**
          * ResidualsDocument
          * @description Residuals of the covariances.
          */
@@ -5226,6 +5363,16 @@ export interface components {
             multivariate_normality: components["schemas"]["NormalityPart"] | null;
         };
         /**
+         * Seen
+         * @description How a model is looked at now, how often that has changed, and its board.
+         */
+        Seen: {
+            board: components["schemas"]["Board"];
+            /** Version */
+            version: number;
+            view: components["schemas"]["ViewPart"];
+        };
+        /**
          * SetAside
          * @description An indicator leaves the estimation but stays with its construct.
          */
@@ -5675,8 +5822,8 @@ export interface components {
         /**
          * ViewPart
          * @description How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-         *     whether all its covariances and its controls show, the pair whose effects are looked at, the figures of its readout by family, where they
-         *     were chosen, and its report.
+         *     whether all its covariances and its controls show, the pair whose effects are looked at, and the figures of its readout by family,
+         *     where they were chosen.
          */
         ViewPart: {
             /**
@@ -5715,54 +5862,39 @@ export interface components {
              */
             opened: string[];
             /**
-             * @default {
-             *       "decimals": 2,
-             *       "edits": {},
-             *       "figures": [
-             *         {
-             *           "key": "figure",
-             *           "kind": "model",
-             *           "options": {
-             *             "arrows": "curved",
-             *             "beside": "interval",
-             *             "controls": false,
-             *             "covariances": null,
-             *             "decimals": 2,
-             *             "direction": "across",
-             *             "fit": [],
-             *             "ink": "black",
-             *             "label_places": {},
-             *             "labels": false,
-             *             "leading_zero": false,
-             *             "loadings": true,
-             *             "notation": "literature",
-             *             "note": true,
-             *             "parts": null,
-             *             "places": {},
-             *             "r_squared": true,
-             *             "residuals": false,
-             *             "standardized": true,
-             *             "thickness": false,
-             *             "typeface": "source",
-             *             "uncertain": "dashed",
-             *             "width": null
-             *           },
-             *           "outcome": null,
-             *           "source": null
-             *         }
-             *       ],
-             *       "leading_zero": false,
-             *       "n_in_chi_square": true,
-             *       "parts": [],
-             *       "title": null
-             *     }
-             */
-            report: components["schemas"]["ReportOptions"];
-            /**
              * Room
              * @default null
              */
             room: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * ViewPatch
+         * @description What changes; the rest stays. Cards are folded or kept open by hand, or (null) as they arrange themselves; figures of a readout
+         *     are those of a family, none for its own.
+         */
+        ViewPatch: {
+            /** Arcs */
+            arcs?: boolean | null;
+            /** Cards */
+            cards?: {
+                [key: string]: ("folded" | "opened") | null;
+            };
+            /** Controls */
+            controls?: boolean | null;
+            /** Effect */
+            effect?: [
+                string,
+                string
+            ] | null;
+            /** Figures */
+            figures?: {
+                [key: string]: string[];
+            };
+            /** Room */
+            room?: [
                 number,
                 number
             ] | null;
@@ -6473,6 +6605,55 @@ export interface operations {
             };
         };
     };
+    goToLastGood: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     leftOutWhatIfs: {
         parameters: {
             query?: never;
@@ -6619,15 +6800,6 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6882,6 +7054,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    changeReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChoices"];
                 };
             };
             /** @description Not Found */
@@ -7942,7 +8158,7 @@ export interface operations {
             };
         };
     };
-    setView: {
+    changeView: {
         parameters: {
             query?: never;
             header?: never;
@@ -7953,7 +8169,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ViewPart"];
+                "application/json": components["schemas"]["ViewPatch"];
             };
         };
         responses: {
@@ -7963,20 +8179,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Board"];
+                    "application/json": components["schemas"]["Seen"];
                 };
             };
             /** @description Not Found */
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -46,20 +46,16 @@ export function Board({ project, model, gestures }: Props) {
   const ground = useRef<HTMLDivElement>(null);
   const { setViewport, zoomIn, zoomOut } = useReactFlow();
   const stale = !model.estimated;
-  const { board, view } = model;
-  const latest = useRef({ view, gestures });
+  const { board } = model;
+  const latest = useRef(gestures);
   useEffect(() => {
-    latest.current = { view, gestures };
+    latest.current = gestures;
   });
-  const fold = useCallback((name: string, folded: boolean) => {
-    const { view, gestures } = latest.current;
-    const without = (names: string[] | undefined) => (names ?? []).filter((one) => one !== name);
-    void gestures.look({
-      ...view,
-      folded: folded ? [...without(view.folded), name] : without(view.folded),
-      opened: folded ? without(view.opened) : [...without(view.opened), name],
-    });
-  }, []);
+  const fold = useCallback(
+    (name: string, folded: boolean) =>
+      void latest.current.look({ cards: { [name]: folded ? "folded" : "opened" } }),
+    [],
+  );
 
   const selected = useDesk(({ selection }) =>
     selection?.kind === "construct" || selection?.kind === "observed"
@@ -265,7 +261,7 @@ function useRoom(
   useEffect(() => {
     if (!room || room[0] < 100 || room[1] < 100) return;
     if (known && Math.abs((known[0] ?? 0) - room[0]) < 24 && Math.abs((known[1] ?? 0) - room[1]) < 24) return;
-    void gestures.look({ ...model.view, room });
+    void gestures.look({ room });
     // Only another room is worth asking for.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [room, model.id]);

@@ -55,7 +55,7 @@ export function BoardBar({ project, model, gestures, fit, pins }: Props) {
             aria-pressed={view.arcs ?? false}
             disabled={!known}
             title="Covariances of constructs, disturbances and residuals (V)"
-            onClick={() => void gestures.look({ ...view, arcs: !view.arcs })}
+            onClick={() => void gestures.look({ arcs: !view.arcs })}
           >
             <Spline size={12} /> Covariances
           </Action>
@@ -65,7 +65,7 @@ export function BoardBar({ project, model, gestures, fit, pins }: Props) {
               className={`bg-card ${view.controls === false ? "" : "text-ember"}`}
               aria-pressed={view.controls !== false}
               title={`Controls on the board: ${model.controls.join(", ")}`}
-              onClick={() => void gestures.look({ ...view, controls: view.controls === false })}
+              onClick={() => void gestures.look({ controls: view.controls === false })}
             >
               Controls
             </Action>

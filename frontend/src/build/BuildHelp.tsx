@@ -74,7 +74,7 @@ function Constructs({ project, model, gestures, close }: Inner) {
     close();
     void gestures.change(changes);
   };
-  if (found.isError) return <p role="alert">{found.error.message}</p>;
+  if (found.isLoadingError) return <p role="alert">{found.error.message}</p>;
   if (!found.data) return <p className="text-quiet">Looking at the names…</p>;
   if (rows.length === 0) {
     return (

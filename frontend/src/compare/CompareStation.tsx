@@ -99,7 +99,7 @@ export default function CompareStation({ project, model }: StationProps) {
             it in the other family: both stand here with what differs.
           </p>
         )}
-        {compared.isError && <p role="alert">{compared.error.message}</p>}
+        {compared.isLoadingError && <p role="alert">{compared.error.message}</p>}
         {found && <SideBySide found={found} begin={begin} />}
       </section>
       <div className="min-w-0">
@@ -149,7 +149,7 @@ function PathsAtZero({ model }: { model: ModelState }) {
       take(api.GET("/api/models/{model_id}/paths-at-zero", { params: { path: { model_id: model.id } } })),
   });
   if (!model.estimated) return <p className="text-quiet">The model has to be estimated first.</p>;
-  if (found.isError) return <p role="alert">{found.error.message}</p>;
+  if (found.isLoadingError) return <p role="alert">{found.error.message}</p>;
   if (!found.data) return <p className="text-quiet">Fitting the model without each path…</p>;
   const { tests } = found.data;
   if (tests.length === 0) return <p className="text-quiet">The model has no free path.</p>;

@@ -22,7 +22,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
       take(api.GET("/api/projects/{project_id}/screening", { params: { path: { project_id: project.id } } })),
     placeholderData: keepPreviousData,
   });
-  if (found.isError) return <p role="alert">{found.error.message}</p>;
+  if (found.isLoadingError) return <p role="alert">{found.error.message}</p>;
   if (!found.data?.screening) return <p className="text-quiet">Screening…</p>;
   const { screening, problems } = found.data;
   const flip = (one: number) => {

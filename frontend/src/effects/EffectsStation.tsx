@@ -21,7 +21,7 @@ export default function EffectsStation({ project, model, gestures, run }: Statio
   const [chosen, setChosen] = useState(from_ && to_ ? { source: from_, target: to_ } : null);
   const choose = (pair: { source: string; target: string }) => {
     setChosen(pair);
-    void gestures.look({ ...model.view, effect: [pair.source, pair.target] });
+    void gestures.look({ effect: [pair.source, pair.target] });
   };
   const [all, showAll] = useState(false);
   const [scale, setScale] = useState<Scale>("standardized");

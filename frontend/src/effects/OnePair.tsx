@@ -218,7 +218,7 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
 /** The mediation as a picture goes to the report. */
 function SendPicture(props: { model: ModelState; gestures: Gestures; source: string; outcome: string }) {
   const { model, gestures, source, outcome } = props;
-  const { report } = model.view;
+  const { report } = model;
   const sent = report.figures.some((one) => one.source === source && one.outcome === outcome);
   if (sent) {
     return (
@@ -237,10 +237,10 @@ function SendPicture(props: { model: ModelState; gestures: Gestures; source: str
         className="text-sm"
         data-testid="send-picture"
         onClick={() =>
-          void gestures.report(model, {
-            ...report,
-            figures: [...report.figures, mediationOf(source, outcome)],
-          })
+          void gestures.report((now) => ({
+            ...now,
+            figures: [...now.figures, mediationOf(source, outcome)],
+          }))
         }
       >
         Send its picture to the report

@@ -216,7 +216,7 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
     act(
       "covariances",
       model.view.arcs ? "Hide covariances" : "Show covariances",
-      onBoard(() => void gestures.look({ ...model.view, arcs: !model.view.arcs })),
+      onBoard(() => void gestures.look({ arcs: !model.view.arcs })),
       { keys: keyed("covariances") },
     ),
     act(

@@ -1,12 +1,15 @@
 import { Redo2, Search, Undo2 } from "lucide-react";
 import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import type { ModelState, Project } from "../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, ProblemAnswer, take, type ModelState, type Project } from "../api/client";
+import { attempt } from "../api/attempt";
 import { useGestures, useModel, useProject } from "../api/hooks";
 import { useFollowing, useRun, useShortBootstrap } from "../api/runs";
 import { find, openModel, useDesk } from "../model/desk";
 import { Readout } from "../readout/Readout";
-import { Quiet } from "../shared/controls";
+import { Action, Primary, Quiet } from "../shared/controls";
+import { Fallible } from "./Fallible";
 import { keysOf, piecesOf } from "./keys";
 import { Mark } from "./Mark";
 import { ModelMenu } from "./ModelMenu";
@@ -31,19 +34,39 @@ export default function Frame() {
   useEffect(() => {
     if (!station) void navigate(`/projects/${projectId}/model`, { replace: true });
   }, [station, navigate, projectId]);
-  if (project.isError || model.isError) {
-    return (
-      <main className="grid h-full place-content-center gap-3 text-center">
-        <h1 className="font-serif text-xl font-semibold">This project cannot be shown</h1>
-        <p className="text-quiet">{(project.error ?? model.error)?.message}</p>
-        <Link className="link" to="/">
-          All projects
-        </Link>
-      </main>
-    );
+  if (project.data && model.data && station) {
+    return <Opened project={project.data} model={model.data} station={station} />;
   }
-  if (!project.data || !model.data || !station) return <div className="p-6 text-quiet">Opening…</div>;
-  return <Opened project={project.data} model={model.data} station={station} />;
+  const error = project.error ?? model.error;
+  if (error)
+    return <NotShown {...{ error, modelId }} again={() => void (project.refetch(), model.refetch())} />;
+  return <div className="p-6 text-quiet">Opening…</div>;
+}
+
+/** A project that cannot be shown: why, and what helps. */
+function NotShown(props: { error: Error; modelId: number | undefined; again: () => void }) {
+  const { error, modelId, again } = props;
+  const queries = useQueryClient();
+  const code = error instanceof ProblemAnswer ? error.problems[0]?.code : undefined;
+  const path = { params: { path: { model_id: modelId ?? 0 } } };
+  const goBack = async () => {
+    const state = await attempt(() => take(api.POST("/api/models/{model_id}/last-good", path)));
+    if (state) queries.setQueryData(["model", modelId], state);
+  };
+  return (
+    <main className="mx-auto grid h-full max-w-prose place-content-center justify-items-center gap-3 text-center">
+      <h1 className="font-serif text-xl font-semibold">This project cannot be shown</h1>
+      <p className="text-quiet">{error.message}</p>
+      {code === "revision_unreadable" ? (
+        <Primary onClick={() => void goBack()}>Go to the last good revision</Primary>
+      ) : (
+        <Action onClick={again}>Try again</Action>
+      )}
+      <Link className="link" to="/">
+        All projects
+      </Link>
+    </main>
+  );
 }
 
 function Opened({ project, model, station }: { project: Project; model: ModelState; station: Station }) {
@@ -125,20 +148,26 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
         <h1 className="sr-only">
           {station.label}: {model.name}
         </h1>
-        <Suspense fallback={<p className="p-6 text-quiet">Opening…</p>}>
-          <Station {...{ project, model, gestures, run }} />
-        </Suspense>
+        <Fallible key={`${station.key} ${model.id}`}>
+          <Suspense fallback={<p className="p-6 text-quiet">Opening…</p>}>
+            <Station {...{ project, model, gestures, run }} />
+          </Suspense>
+        </Fallible>
       </main>
       <Status model={model} run={run} gestures={gestures} />
       {sheet && (
-        <Suspense>
-          <CriteriaSheet />
-        </Suspense>
+        <Fallible>
+          <Suspense>
+            <CriteriaSheet />
+          </Suspense>
+        </Fallible>
       )}
       {finding && (
-        <Suspense>
-          <Finder {...{ project, model, gestures }} station={station.key} />
-        </Suspense>
+        <Fallible>
+          <Suspense>
+            <Finder {...{ project, model, gestures }} station={station.key} />
+          </Suspense>
+        </Fallible>
       )}
     </div>
   );

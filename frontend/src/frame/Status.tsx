@@ -1,6 +1,7 @@
 import { api, take, type ModelState, type Run } from "../api/client";
 import { attempt } from "../api/attempt";
 import { type Gestures } from "../api/hooks";
+import { useServer } from "../api/server";
 import { isOpen } from "../api/runs";
 import { complain, useDesk } from "../model/desk";
 import { resampleWords } from "../shared/numbers";
@@ -17,6 +18,8 @@ export function Status({
 }) {
   const made = useDesk((desk) => desk.made === model.revision.id);
   const saving = useDesk((desk) => desk.saving);
+  const answers = useServer((server) => server.answers);
+  const typing = useDesk((desk) => desk.typing);
   const elapsed = useDesk((desk) => desk.elapsed);
   const complaint = useDesk((desk) => desk.complaint);
   const { shown } = model;
@@ -28,7 +31,7 @@ export function Status({
       : "Nothing to estimate yet";
   return (
     <footer className="flex h-[27px] shrink-0 items-center gap-6 bg-base-200 px-4 text-sm text-quiet">
-      <span data-testid="saved">{saving ? "Saving…" : "Saved"}</span>
+      <span data-testid="saved">{savedWords(answers, saving, typing)}</span>
       <span data-testid="estimated">{estimated}</span>
       {made && (
         <span className="flex min-w-0 items-center gap-2" role="status" data-testid="made">
@@ -84,6 +87,13 @@ export function Status({
       )}
     </footer>
   );
+}
+
+function savedWords(answers: boolean, saving: boolean, typing: boolean) {
+  if (!answers)
+    return saving || typing ? "Not saved yet: the server does not answer" : "The server does not answer";
+  if (saving) return "Saving…";
+  return typing ? "Saved when you leave the text" : "Saved";
 }
 
 const LEAST_KEPT = 100;

@@ -147,7 +147,7 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
         </section>
         <section aria-label="What came of it" className="min-w-0 overflow-y-auto pb-4">
           <RawRows rows={found?.rows ?? []} header={options.header} />
-          {preview.isError && <p role="alert">{preview.error.message}</p>}
+          {preview.isLoadingError && <p role="alert">{preview.error.message}</p>}
           {differences.data && <WaveReport report={differences.data.report} />}
           {found && found.columns.length > 0 && <Arrived found={found} />}
         </section>

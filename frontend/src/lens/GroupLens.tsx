@@ -135,9 +135,7 @@ export function GroupLens(props: {
             <Action
               onClick={() =>
                 void gestures.look({
-                  ...model.view,
-                  folded: [...new Set([...(model.view.folded ?? []), ...constructs])],
-                  opened: (model.view.opened ?? []).filter((one) => !constructs.includes(one)),
+                  cards: Object.fromEntries(constructs.map((one) => [one, "folded" as const])),
                 })
               }
             >

@@ -31,7 +31,7 @@ export function WhatIf({
   return (
     <section className="my-3 rounded-box bg-base-200 px-3 py-2.5" aria-label="What if" data-testid="what-if">
       <h3 className="font-semibold">{question}</h3>
-      {!result && <p className="text-quiet">{found.isError ? found.error.message : "Refitting…"}</p>}
+      {!result && <p className="text-quiet">{found.isLoadingError ? found.error.message : "Refitting…"}</p>}
       {result && !result.estimated && <p>{result.message}</p>}
       {result?.estimated && (
         <div className="text-sm leading-5">

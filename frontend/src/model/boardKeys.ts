@@ -114,12 +114,7 @@ export function useBoardKeys(project: Project, model: ModelState, gestures: Gest
           (c) => selection?.kind === "construct" && c.name === selection.name,
         );
         if (!card) return false;
-        const without = (names: string[] | undefined) => (names ?? []).filter((n) => n !== card.name);
-        void gestures.look({
-          ...model.view,
-          folded: card.folded ? without(model.view.folded) : [...without(model.view.folded), card.name],
-          opened: card.folded ? [...without(model.view.opened), card.name] : without(model.view.opened),
-        });
+        void gestures.look({ cards: { [card.name]: card.folded ? "opened" : "folded" } });
       },
       new: () => nameConstruct([], null, model, project),
       remove: () => {
@@ -132,7 +127,7 @@ export function useBoardKeys(project: Project, model: ModelState, gestures: Gest
       trail: () => unfoldTrail(!useDesk.getState().trail),
       back: () => void (model.can_undo && gestures.undo()),
       forward: () => void (model.can_redo && gestures.redo()),
-      covariances: () => void gestures.look({ ...model.view, arcs: !model.view.arcs }),
+      covariances: () => void gestures.look({ arcs: !model.view.arcs }),
       arrange: () =>
         void gestures.pin(
           {},

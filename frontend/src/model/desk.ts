@@ -52,6 +52,8 @@ interface Desk {
   naming: Naming | null;
   proposal: Proposal | null;
   saving: boolean;
+  /** Whether something was typed that is saved only when it is left. */
+  typing: boolean;
   elapsed: number | null;
   complaint: string | null;
   /** The revision that was made last here, so that it can be taken back where it is told. */
@@ -101,6 +103,7 @@ export const useDesk = create<Desk>(() => ({
   naming: null,
   proposal: null,
   saving: false,
+  typing: false,
   elapsed: null,
   complaint: null,
   made: null,

@@ -146,7 +146,7 @@ export function LeftOut({ model }: { model: ModelState }) {
         What does the model leave out?
       </h2>
       <p className="mb-2 mt-1 text-sm text-quiet">
-        {found.isError
+        {found.isLoadingError
           ? found.error.message
           : found.isPending && model.estimated
             ? "Letting each in…"

@@ -49,7 +49,7 @@ export function Scores({ project, model }: { project: Project; model: ModelState
       <h2 id="scores" className="font-serif text-[18px] font-semibold">
         How do the cases lie?
       </h2>
-      {found.isError && <p>{found.error.message}</p>}
+      {found.isLoadingError && <p>{found.error.message}</p>}
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-12">
         <div className="min-w-0">
           <Table label="Scores" columns={COLUMNS} rows={descriptives} keyOf={(row) => row.construct} />

@@ -50,7 +50,7 @@ export function WhatIfs({ model }: { model: ModelState }) {
         What if one were set aside? {rows.length > 0 && <CopyDrawn label="What if one were set aside" />}
       </h2>
       <p className="text-sm text-quiet">
-        {found.isError
+        {found.isLoadingError
           ? found.error.message
           : found.isPending && model.estimated
             ? "Refitting without each item…"

@@ -109,7 +109,7 @@ function Choosing({ model, gestures }: { model: ModelState; gestures: Gestures }
   const chosen = own.length > 0 ? own : family.readout;
   const toggle = (figure: string) => {
     const next = family.figures.filter((one) => chosen.includes(one) !== (one === figure));
-    void gestures.figures(model, key, next);
+    void gestures.figures(key, next);
   };
   return (
     <Floating
@@ -138,7 +138,7 @@ function Choosing({ model, gestures }: { model: ModelState; gestures: Gestures }
             </label>
           ))}
           {own.length > 0 && (
-            <Action size="xs" className="mt-2" onClick={() => void gestures.figures(model, key, [])}>
+            <Action size="xs" className="mt-2" onClick={() => void gestures.figures(key, [])}>
               As they were
             </Action>
           )}

@@ -4,7 +4,7 @@ import { useState, type KeyboardEvent } from "react";
 import type { ModelState, Schemas } from "../api/client";
 import { useEstimates } from "../api/hooks";
 import { LINK, Symbol } from "../shared/controls";
-import { addable, movedBy, type ReportOptions } from "./figures";
+import { addable, type Choosing, type ReportOptions } from "./figures";
 
 type Offered = Schemas["OfferedPart"];
 const MARK = { figure: ChartNetwork, table: Table2, words: TextQuote };
@@ -14,18 +14,18 @@ interface Props {
   model: ModelState;
   offered: Offered[];
   options: ReportOptions;
-  set: (next: ReportOptions) => void;
+  set: (change: Choosing) => void;
   setPart: (key: string, change: { shown?: boolean }) => void;
+  move: (key: string, to: number) => void;
   chosen: string;
   choose: (key: string) => void;
 }
 
 /** Every part of the report in its order: left out by its box, moved by its grip or by Alt and an arrow. */
-export function Contents({ model, offered, options, set, setPart, chosen, choose }: Props) {
+export function Contents({ model, offered, options, set, setPart, move, chosen, choose }: Props) {
   const [dragged, drag] = useState<string | null>(null);
   const there = offered.filter((one) => one.there);
   const missing = offered.filter((one) => !one.there && one.kind !== "figure");
-  const move = (key: string, to: number) => set({ ...options, parts: movedBy(offered, key, to) });
   const onKey = (event: KeyboardEvent, key: string, at: number) => {
     if (event.key === " " && event.target instanceof HTMLElement && "name" in event.target.dataset) {
       event.preventDefault();
@@ -38,11 +38,11 @@ export function Contents({ model, offered, options, set, setPart, chosen, choose
     move(key, event.key === "ArrowUp" ? at - 1 : at + 1);
   };
   const takeOut = (key: string) =>
-    set({
-      ...options,
-      figures: options.figures.filter((one) => one.key !== key),
-      parts: options.parts.filter((one) => one.key !== key),
-    });
+    set((now) => ({
+      ...now,
+      figures: now.figures.filter((one) => one.key !== key),
+      parts: now.parts.filter((one) => one.key !== key),
+    }));
   return (
     <section className="flex w-64 shrink-0 flex-col overflow-y-auto pb-3" aria-label="What goes in">
       <h1 className="mb-2 font-serif text-lg font-semibold">What goes in</h1>
@@ -130,7 +130,7 @@ function AddFigure({ model, options, set, choose }: Pick<Props, "model" | "optio
               type="button"
               className="block w-full rounded-md px-2 py-1 text-left data-focus:bg-base-200"
               onClick={() => {
-                set({ ...options, figures: [...options.figures, figure] });
+                set((now) => ({ ...now, figures: [...now.figures, figure] }));
                 choose(figure.key);
               }}
             >

@@ -1,5 +1,6 @@
 import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import type { ModelState, Schemas } from "../api/client";
+import type { Gestures } from "../api/hooks";
 import { useKeys } from "../frame/keys";
 import { HandPlaced } from "./HandPlaced";
 import type { FigureOptions, ReportOptions } from "./figures";
@@ -17,7 +18,7 @@ interface Props {
   model: ModelState;
   report: Report | undefined;
   options: ReportOptions;
-  set: (next: ReportOptions) => void;
+  gestures: Gestures;
   setFigure: (key: string, drawn: FigureOptions) => void;
   chosen: string;
   choose: (key: string) => void;
@@ -41,7 +42,7 @@ export const figureAddress = (
   }).toString()}`;
 
 /** The report on paper at its true size, or smaller where the window is narrow; what is clicked is selected. */
-export function Page({ model, report, options, set, setFigure, chosen, choose, stamp }: Props) {
+export function Page({ model, report, options, gestures, setFigure, chosen, choose, stamp }: Props) {
   const place = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(800);
   const [by, setBy] = useState(1);
@@ -95,7 +96,7 @@ export function Page({ model, report, options, set, setFigure, chosen, choose, s
               {at === 0 && (report ? <h1>{report.title}</h1> : <p>The report is being put together…</p>)}
               {blocks.map((block) => (
                 <Part key={block.key} selected={block.key === chosen} choose={() => choose(block.key)}>
-                  {inside(block, { model, options, set, setFigure, chosen, stamp, zoom })}
+                  {inside(block, { model, options, gestures, setFigure, chosen, stamp, zoom })}
                 </Part>
               ))}
               {report && report.references.length > 0 && at === sheets.length - 1 && (
@@ -150,15 +151,15 @@ function Part(props: { selected: boolean; choose: () => void; children: ReactNod
   );
 }
 
-interface Around extends Pick<Props, "model" | "options" | "set" | "setFigure" | "chosen" | "stamp"> {
+interface Around extends Pick<Props, "model" | "options" | "gestures" | "setFigure" | "chosen" | "stamp"> {
   zoom: number;
 }
 
 function inside(block: Block, around: Around) {
-  const { model, options, set, setFigure, chosen, stamp, zoom } = around;
+  const { model, options, gestures, setFigure, chosen, stamp, zoom } = around;
   if (block.kind === "table") return <TableOnPage block={block} />;
   if (block.kind === "words") {
-    return <WordsOnPage {...{ block, options, set }} selected={block.key === chosen} />;
+    return <WordsOnPage {...{ model, block, options, gestures }} selected={block.key === chosen} />;
   }
   const figure = options.figures.find((one) => one.key === block.key);
   return (

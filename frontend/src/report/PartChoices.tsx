@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { copyTable } from "../shared/CopyAsReported";
 import { Action, Explained, Heading } from "../shared/controls";
-import type { ReportOptions } from "./figures";
+import type { Choosing, ReportOptions } from "./figures";
 import { Pick } from "./Pick";
 
 type Block = Schemas["ReportDocument"]["blocks"][number];
@@ -11,7 +11,7 @@ type Block = Schemas["ReportDocument"]["blocks"][number];
 export function PartChoices(props: {
   block: Block | undefined;
   options: ReportOptions;
-  set: (next: ReportOptions) => void;
+  set: (change: Choosing) => void;
   setPart: (key: string, change: { title?: string | null }) => void;
 }) {
   const { block, options, set, setPart } = props;
@@ -53,7 +53,7 @@ export function PartChoices(props: {
               [2, "2"],
               [3, "3"],
             ]}
-            set={(decimals) => set({ ...options, decimals })}
+            set={(decimals) => set((now) => ({ ...now, decimals }))}
           />
           <Pick
             label="zeros, in all tables"
@@ -62,7 +62,7 @@ export function PartChoices(props: {
               ["no", ".43"],
               ["yes", "0.43"],
             ]}
-            set={(which) => set({ ...options, leading_zero: which === "yes" })}
+            set={(which) => set((now) => ({ ...now, leading_zero: which === "yes" }))}
           />
         </>
       )}
@@ -74,7 +74,7 @@ export function PartChoices(props: {
             ["yes", "with N"],
             ["no", "without"],
           ]}
-          set={(which) => set({ ...options, n_in_chi_square: which === "yes" })}
+          set={(which) => set((now) => ({ ...now, n_in_chi_square: which === "yes" }))}
         />
       )}
       {block.kind === "words" && (

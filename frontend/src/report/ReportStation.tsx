@@ -5,17 +5,23 @@ import type { StationProps } from "../frame/stations";
 import { NothingYet } from "../shared/controls";
 import { Contents } from "./Contents";
 import { FigureChoices } from "./FigureChoices";
-import { asChosen, choiceOf, type FigureOptions, type ReportOptions } from "./figures";
+import {
+  asChosen,
+  choiceOf,
+  movedBy,
+  type Choosing,
+  type FigureOptions,
+  type ReportOptions,
+} from "./figures";
 import { Page } from "./Page";
 import { PartChoices } from "./PartChoices";
 import { TakeAlong } from "./TakeAlong";
 
 /** What goes in, the page as it is printed, and how the selected part looks; below that, the files to take along. */
 export default function ReportStation({ model, gestures }: StationProps) {
-  const [options, setOptions] = useState<ReportOptions>(model.view.report);
-  const [saved, setSaved] = useState(0);
+  const options = model.report;
   const [chosen, choose] = useState("figure");
-  const report = useReport(model, saved).data;
+  const report = useReport(model).data;
   useKeys({
     "save-again": () => document.querySelector<HTMLElement>("[data-testid=save-again]")?.click(),
     "to-the-page": () => document.querySelector<HTMLElement>("[aria-label='The page']")?.focus(),
@@ -27,29 +33,29 @@ export default function ReportStation({ model, gestures }: StationProps) {
       </NothingYet>
     );
   }
-  const set = (next: ReportOptions) => {
-    setOptions(next);
-    void gestures.report(model, next).then(() => setSaved((count) => count + 1));
-  };
+  /** From what is chosen by now, which may be more than what was drawn last. */
+  const set = (change: Choosing) => void gestures.report(change);
   const figure = options.figures.find((one) => one.key === chosen);
   const setFigure = (key: string, drawn: FigureOptions) =>
-    set({
-      ...options,
-      figures: options.figures.map((one) => (one.key === key ? { ...one, options: drawn } : one)),
-    });
-  const offered = asChosen(report?.offered ?? [], options.parts);
+    set((now) => ({
+      ...now,
+      figures: now.figures.map((one) => (one.key === key ? { ...one, options: drawn } : one)),
+    }));
+  const partsOf = (now: ReportOptions) => asChosen(report?.offered ?? [], now.parts);
+  const offered = partsOf(options);
   const setPart = (key: string, change: { shown?: boolean; title?: string | null }) =>
     report &&
-    set({
-      ...options,
-      parts: offered.map((one) => ({ ...choiceOf(one), ...(one.key === key ? change : {}) })),
-    });
+    set((now) => ({
+      ...now,
+      parts: partsOf(now).map((one) => ({ ...choiceOf(one), ...(one.key === key ? change : {}) })),
+    }));
+  const move = (key: string, to: number) => set((now) => ({ ...now, parts: movedBy(partsOf(now), key, to) }));
   const stamp = `${model.revision.id}-${model.shown?.so_far ? "" : (model.shown?.run ?? "")}`;
   const block = report?.blocks.find((one) => one.key === chosen);
   return (
     <div className="flex h-full gap-4 px-4 pt-3">
-      <Contents {...{ model, options, set, setPart, chosen, choose }} offered={offered} />
-      <Page {...{ model, report, options, set, setFigure, chosen, choose, stamp }} />
+      <Contents {...{ model, options, set, setPart, move, chosen, choose }} offered={offered} />
+      <Page {...{ model, report, options, gestures, setFigure, chosen, choose, stamp }} />
       <aside className="flex w-66 shrink-0 flex-col pb-2" aria-label="How it looks">
         <div className="min-h-0 flex-1 overflow-y-auto">
           {figure && block?.kind === "figure" ? (

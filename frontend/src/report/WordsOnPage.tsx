@@ -1,30 +1,27 @@
-import { useState } from "react";
-import type { Schemas } from "../api/client";
+import { useEffect, useRef, useState } from "react";
+import type { ModelState, Schemas } from "../api/client";
+import type { Gestures } from "../api/hooks";
 import { TextButton } from "../shared/controls";
+import { keepTyped, sendLeaving, typedBefore } from "../shared/typed";
 import type { ReportOptions } from "./figures";
+import { edited } from "./patch";
 
-/** Paragraphs on the page. They can be edited; what was edited says so, and says when the numbers have moved since. */
-export function WordsOnPage(props: {
+interface Props {
+  model: ModelState;
   block: Schemas["WordsBlock"];
   options: ReportOptions;
-  set: (next: ReportOptions) => void;
+  gestures: Gestures;
   selected: boolean;
-}) {
-  const { block, options, set, selected } = props;
-  const [text, write] = useState<string | null>(null);
-  const others = Object.fromEntries(Object.entries(options.edits).filter(([key]) => key !== block.key));
-  const keep = () => {
-    if (text === null) return;
-    const own = text.trim();
-    const asIs = !own || own === block.computed.join("\n");
-    const edits = asIs ? others : { ...others, [block.key]: { text: own, computed: block.mark } };
-    set({ ...options, edits });
-    write(null);
-  };
-  const asComputed = () => {
-    set({ ...options, edits: others });
-    write(null);
-  };
+}
+
+/** Paragraphs on the page. They can be edited; what was edited says so, and says when the numbers have moved since. */
+export function WordsOnPage({ model, block, options, gestures, selected }: Props) {
+  const [editing, setEditing] = useState(() => typedBefore(`${model.id}-${block.key}`) !== null);
+  const edit = options.edits[block.key];
+  const seen = edit?.text ?? null;
+  const beside = edit?.beside ?? [];
+  const keep = (text: string | null, dropped: string[] = []) =>
+    void gestures.words(block.key, { text, seen, computed: block.mark, dropped });
   const moved = block.state === "moved";
   return (
     <>
@@ -33,37 +30,38 @@ export function WordsOnPage(props: {
         {block.state !== "computed" && (
           <small>
             {moved ? "edited, and the numbers have moved since" : "edited"} ·{" "}
-            <TextButton onClick={asComputed}>as computed</TextButton>
+            <TextButton onClick={() => keep(null)}>as computed</TextButton>
           </small>
         )}
       </h2>
-      {text === null ? (
+      {editing ? (
+        <Writing {...{ model, block, options, gestures }} seen={seen} close={() => setEditing(false)} />
+      ) : (
         <div
           role={selected ? "button" : undefined}
           tabIndex={selected ? 0 : undefined}
           title={selected ? "Click to edit" : undefined}
           className={selected ? "cursor-text" : ""}
           data-testid={`words-${block.key}`}
-          onClick={() => selected && write(block.paragraphs.join("\n"))}
-          onKeyDown={(event) => event.key === "Enter" && write(block.paragraphs.join("\n"))}
+          onClick={() => selected && setEditing(true)}
+          onKeyDown={(event) => event.key === "Enter" && setEditing(true)}
         >
           {block.paragraphs.map((one, at) => (
             <p key={at}>{one}</p>
           ))}
         </div>
-      ) : (
-        <textarea
-          autoFocus
-          aria-label={`${block.title}: a paragraph a line`}
-          className="w-full rounded border border-black/30 bg-white p-1"
-          rows={Math.max(4, Math.ceil(text.length / 95) + text.split("\n").length)}
-          value={text}
-          onChange={(event) => write(event.target.value)}
-          onBlur={keep}
-          onKeyDown={(event) => event.key === "Escape" && (event.stopPropagation(), write(null))}
-        />
       )}
-      {moved && text === null && (
+      {beside.map((text) => (
+        <div key={text} className="moved" data-testid={`beside-${block.key}`}>
+          <b>Written in another window meanwhile:</b>
+          {text.split("\n").map((one, at) => (
+            <p key={at}>{one}</p>
+          ))}
+          <TextButton onClick={() => keep(text, [text])}>Use this</TextButton> ·{" "}
+          <TextButton onClick={() => keep(seen, [text])}>Drop it</TextButton>
+        </div>
+      ))}
+      {moved && !editing && (
         <div className="moved">
           <b>Computed now:</b>
           {block.computed.map((one, at) => (
@@ -72,5 +70,55 @@ export function WordsOnPage(props: {
         </div>
       )}
     </>
+  );
+}
+
+/** The paragraphs while somebody writes, a line each: kept when they are left, and not lost when the page is. */
+function Writing(props: Omit<Props, "selected"> & { seen: string | null; close: () => void }) {
+  const { model, block, options, gestures, close } = props;
+  const what = `${model.id}-${block.key}`;
+  const [typed] = useState(() => typedBefore(what));
+  const [seen] = useState(() => typed?.before || props.seen);
+  const [text, write] = useState(typed?.text ?? block.paragraphs.join("\n"));
+  const own = text.trim();
+  const changed = own !== block.paragraphs.join("\n");
+  const kept = !own || own === block.computed.join("\n") ? null : own;
+  const now = { text: kept, seen, computed: block.mark };
+  const latest = useRef(() => {});
+  useEffect(() => {
+    latest.current = () => {
+      const address = `/api/models/${model.id}/report-choices`;
+      if (changed) sendLeaving(address, "PATCH", edited(options, block.key, now).patch);
+    };
+  });
+  useEffect(() => {
+    const leaving = () => latest.current();
+    window.addEventListener("pagehide", leaving);
+    return () => window.removeEventListener("pagehide", leaving);
+  }, []);
+  const leave = () => {
+    close();
+    if (!changed) return keepTyped(what, null);
+    void gestures.words(block.key, now).then((answer) => answer && keepTyped(what, null));
+  };
+  return (
+    <textarea
+      autoFocus
+      aria-label={`${block.title}: a paragraph a line`}
+      className="w-full rounded border border-black/30 bg-white p-1"
+      rows={Math.max(4, Math.ceil(text.length / 95) + text.split("\n").length)}
+      value={text}
+      onChange={(event) => {
+        write(event.target.value);
+        keepTyped(what, { before: seen ?? "", text: event.target.value });
+      }}
+      onBlur={leave}
+      onKeyDown={(event) => {
+        if (event.key !== "Escape") return;
+        event.stopPropagation();
+        keepTyped(what, null);
+        close();
+      }}
+    />
   );
 }

@@ -2,6 +2,8 @@ import type { Effect, Schemas } from "../api/client";
 import usual from "../api/usual_figure.json";
 
 export type ReportOptions = Schemas["ReportOptions"];
+/** A choice, from what is chosen by now. */
+export type Choosing = (now: ReportOptions) => ReportOptions;
 export type NamedFigure = Schemas["NamedFigure"];
 export type FigureOptions = Schemas["FigureOptions"];
 

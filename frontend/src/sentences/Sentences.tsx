@@ -8,7 +8,8 @@ import type { Gestures } from "../api/hooks";
 import { focusOn, select, useDesk, write, type Selection } from "../model/desk";
 import { Action, Symbol } from "../shared/controls";
 import { extensions, readingsField, rowsOf, setAbout, setReadings, type RowPart } from "./editor";
-import { asWritten, difference, draftsOf, linesOf, withDrafts, type Draft } from "./merging";
+import { keepTyped, sendLeaving, typedBefore } from "../shared/typed";
+import { asTyped, asWritten, difference, draftsOf, linesOf, withDrafts, type Draft } from "./merging";
 import "./sentences.css";
 
 interface Props {
@@ -112,7 +113,10 @@ export default function Sentences({ project, model, gestures }: Props) {
     const commit = () => {
       window.clearTimeout(timer);
       const sent = rows();
-      if (sent.join("\n") === synced.current.join("\n")) return;
+      if (sent.join("\n") === synced.current.join("\n")) {
+        keepTyped(latest.current.model.id.toString(), null);
+        return;
+      }
       synced.current = sent;
       let parts: RowPart[] = [];
       void latest.current.gestures
@@ -125,6 +129,7 @@ export default function Sentences({ project, model, gestures }: Props) {
             synced.current = [];
             return;
           }
+          keepTyped(state.id.toString(), null);
           own.current = state.sentences;
           if (!view || rows().join("\n") !== sent.join("\n")) return;
           const reads = parts.map((part) => part.reads);
@@ -148,6 +153,8 @@ export default function Sentences({ project, model, gestures }: Props) {
         typed: () => {
           window.clearTimeout(timer);
           timer = window.setTimeout(() => void look(), 450);
+          const { id, sentences } = latest.current.model;
+          keepTyped(id.toString(), { before: sentences, text: rows().join("\n") });
           setEmpty(rows().every((row) => !row.trim()));
         },
         dirty: () => rows().join("\n") !== synced.current.join("\n"),
@@ -171,9 +178,23 @@ export default function Sentences({ project, model, gestures }: Props) {
     replace(view, [""], begun.length > 0 ? begun : [""]);
     synced.current = rows();
     own.current = latest.current.model.sentences;
+    const typed = typedBefore(latest.current.model.id.toString());
+    if (typed) {
+      const wanted = asTyped(typed, latest.current.model.sentences);
+      replace(view, rows(), wanted.length > 0 ? wanted : [""]);
+    }
     void look();
     view.focus();
+    /** The page goes away: what was typed becomes part of the model where it reads, and waits in the browser where it does not. */
+    const leaving = () => {
+      const sent = rows();
+      if (sent.join("\n") === synced.current.join("\n")) return;
+      const { id, revision } = latest.current.model;
+      sendLeaving(`/api/models/${id}/sentences`, "PUT", { parent: revision.id, rows: sent });
+    };
+    window.addEventListener("pagehide", leaving);
     return () => {
+      window.removeEventListener("pagehide", leaving);
       commit();
       view.destroy();
       editor.current = null;

@@ -60,3 +60,12 @@ export function linesOf(text: string): string[] {
   if (rows[rows.length - 1] === "") rows.pop();
   return rows;
 }
+
+/** The lines to go on with where some were typed and not left: as they were typed, or, where the model has changed meanwhile, its
+ * lines with those that were typed and are in neither at the end. */
+export function asTyped(typed: { before: string; text: string }, now: string): string[] {
+  const rows = typed.text.split("\n");
+  if (typed.before === now) return rows;
+  const known = new Set([...linesOf(typed.before), ...linesOf(now)].map((line) => line.trim()));
+  return [...linesOf(now), ...rows.filter((row) => row.trim() && !known.has(row.trim()))];
+}

@@ -51,7 +51,7 @@ export function StartPage() {
         </section>
         <section aria-label="Projects">
           <Heading className="mb-3">projects</Heading>
-          {projects.isError && <p role="alert">{projects.error.message}</p>}
+          {projects.isLoadingError && <p role="alert">{projects.error.message}</p>}
           {complaint && <p role="alert">{complaint}</p>}
           {projects.data?.projects.length === 0 && <p>No project yet. Drop a file to begin one.</p>}
           <ul className="space-y-1">

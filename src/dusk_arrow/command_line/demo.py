@@ -7,7 +7,6 @@ from pathlib import Path
 from sqlalchemy import select
 
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.specification.writing import write
 from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.records import store
 from dusk_arrow.records.database import Sessions
@@ -29,7 +28,7 @@ def load_demo(sessions: Sessions, folder: Path) -> list[str]:
             data, noticed = origin.read()
             problems = [problem_part(problem).model_dump(mode="json") for problem in noticed]
             _, model = store.create_project(session, name, data, problems, demo=key, origin=origin)
-            specification = write(parse((folder / f"{key}.txt").read_text()))
+            specification = parse((folder / f"{key}.txt").read_text())
             store.add_revision(session, model, specification, [], "the theory as it was planned", None)
             loaded.append(name)
     return loaded

@@ -10,8 +10,6 @@ import threading
 from collections.abc import Callable
 from contextlib import suppress
 
-from waitress import create_server
-
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.command_line.places import demo_folder, front_end, scheduler
 from dusk_arrow.records.backups import back_up_when_changed
@@ -20,8 +18,8 @@ from dusk_arrow.records.database import connect, migrate, outdated, sessions
 from dusk_arrow.records.store import fill_fingerprints
 from dusk_arrow.server.app import create_app
 from dusk_arrow.server.context import Context
+from dusk_arrow.server.listening import Listener
 
-THREADS = 64
 LOOK_AGAIN = 1.0
 TRIM_EVERY = 20
 log = logging.getLogger(__name__)
@@ -42,8 +40,7 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     for name in load_demo(maker, demo_folder()):
         print(f"· demo study loaded: {name}", file=sys.stderr, flush=True)
     app = create_app(maker, front_end(), workers, scheduler())
-    server = create_server(app, host="127.0.0.1", port=port, threads=THREADS, ident=None)
-    threading.Thread(target=server.run, daemon=True).start()
+    listener = Listener(app, port)
     context: Context = app.extensions["dusk_arrow"]
     ready(f"http://127.0.0.1:{port}")
     context.runs.ensure()
@@ -58,7 +55,7 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
             _return_memory()
     print("· stopping", file=sys.stderr, flush=True)
     context.close()
-    server.close()
+    listener.close()
     engine.dispose()
 
 

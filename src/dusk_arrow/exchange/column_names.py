@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed
+from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.reading_options import ReadAgain, ReadingOptions, refuse
 
 
-def _numbered(names: list[str]) -> list[str]:
+def told_apart(names: list[str]) -> list[str]:
     """Names told apart: empty ones become v3 after their position, repeated ones get numbers."""
     result: list[str] = []
     for position, name in enumerate(names):
@@ -26,19 +27,19 @@ def column_names(first: list[str], options: ReadingOptions) -> tuple[list[str], 
         if len(options.names) != len(first):
             message = f"{len(options.names)} names are given for {len(first)} columns."
             raise refuse("names_do_not_match", message)
-        names = [name.strip() for name in options.names]
+        names = [plain_name(name) for name in options.names]
         rows = 1 if options.header else 0
     elif not options.header:
         return [f"v{i + 1}" for i in range(len(first))], 0
     else:
-        names, rows = [name.strip() for name in first], 1
+        names, rows = [plain_name(name) for name in first], 1
         numeric = sum(bool(re.fullmatch(r"[+-]?\d+([.,]\d+)?", name)) for name in names)
         if numeric > len(names) / 2:
             message = "The first line holds numbers, not names. Give the columns names in the first line."
             repair = Repair("The first line is data: number the columns", ReadAgain({"header": False}))
             raise ProblemError([Problem("no_header", "error", message, (), (repair,))])
     if options.number_names:
-        names = _numbered(names)
+        names = told_apart(names)
     check_names(names)
     return names, rows
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from dusk_arrow.exchange.cells import Marks, assemble
@@ -23,7 +25,8 @@ csv.field_size_limit(MOST_BYTES)
 
 
 def decode(content: bytes, encoding: str | None = None) -> tuple[str, str]:
-    """The text of a file with its encoding: as asked, by byte order mark, as UTF-8, else as Windows-1252. Raises ProblemError."""
+    """The text of a file, its lines broken by \\n, with its encoding: as asked, by byte order mark, as UTF-8, else as Windows-1252. Raises
+    ProblemError."""
     if not content.strip(b" \t\r\n\0"):
         raise refuse("file_empty", "The file is empty.")
     if len(content) > MOST_BYTES:
@@ -41,7 +44,7 @@ def decode(content: bytes, encoding: str | None = None) -> tuple[str, str]:
             raise refuse("unknown_encoding", f"There is no encoding called {encoding}.") from None
         if not text.strip("\ufeff\0 \t\r\n"):
             raise refuse("file_empty", "The file is empty.")
-        return text, candidate
+        return text.replace("\r\n", "\n").replace("\r", "\n"), candidate
     raise refuse("wrong_encoding", f"The file cannot be read as {encoding}; try another encoding.")
 
 
@@ -51,10 +54,21 @@ def _split(lines: list[str], delimiter: str | None) -> list[list[str]]:
     return list(csv.reader(lines, delimiter=delimiter or ","))
 
 
+def _rows(text: str, delimiter: str) -> Iterator[tuple[list[str], int]]:
+    """The rows of a text that are not blank, each with how many lines have been read by its end: a quoted cell may go over several."""
+    if delimiter == " ":
+        yield from ((line.split(), at) for at, line in enumerate(text.split("\n"), start=1) if line.strip())
+        return
+    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
+    for row in reader:
+        if any(cell.strip() for cell in row) or len(row) > 1:
+            yield row, reader.line_num
+
+
 def guess_delimiter(text: str) -> str:
     """The mark that splits the first lines into most columns; one that splits all lines as it splits the first goes
     before one that does not (a decimal comma), and a blank comes last."""
-    lines = [line for line in text.splitlines()[:50] if line.strip()]
+    lines = [line for line in text.split("\n", 50)[:50] if line.strip()]
     best, highest = "", (False, 1, 0.0)
     for mark in (*DELIMITERS, " "):
         widths = [len(row) for row in _split(lines, mark)]
@@ -85,7 +99,7 @@ def lay_out(content: bytes, options: ReadingOptions) -> Layout:
     """The layout of a text file, found out where it is not given. Raises ProblemError."""
     text, encoding = decode(content, options.encoding)
     if options.skip:
-        text = "\n".join(text.splitlines()[options.skip :])
+        text = "\n".join(text.split("\n")[options.skip :])
         if not text.strip():
             raise refuse("file_empty", f"Nothing is left after the first {options.skip} rows.")
     if options.delimiter is not None and (len(options.delimiter) != 1 or options.delimiter in '"\r\n'):
@@ -97,30 +111,30 @@ def lay_out(content: bytes, options: ReadingOptions) -> Layout:
 
 def first_rows(layout: Layout, most: int) -> list[list[str]]:
     """The first rows of a text file as they stand there."""
-    lines = [line for line in layout.text[:2_000_000].splitlines() if line.strip()]
-    return [[cell.strip() for cell in row] for row in _split(lines[:most], layout.delimiter)]
+    rows = islice(_rows(layout.text[:2_000_000], layout.delimiter), most)
+    return [[cell.strip() for cell in row] for row, _ in rows]
 
 
 def _read_cells(layout: Layout, options: ReadingOptions, skip: int) -> pd.DataFrame:
-    """The cells below the names: columns of numbers where all cells are, columns of text otherwise."""
+    """The cells below the first `skip` lines: columns of numbers where all cells are, columns of text otherwise."""
     import pandas as pd  # loaded late: it takes long, and a start does not need it
 
-    text, delimiter = layout.text, layout.delimiter
+    delimiter = layout.delimiter
+    text = layout.text.split("\n", skip)[skip] if skip <= layout.text.count("\n") else ""
     try:
         if delimiter == " ":
-            rows = _split([line for line in text.splitlines() if line.strip()], " ")
+            rows = [row for row, _ in _rows(layout.text, " ")]
             odd = next((i for i, row in enumerate(rows) if len(row) != len(rows[0])), None)
             if odd is not None:
                 raise refuse(
                     "ragged", f"Line {odd + 1} has {len(rows[odd])} values where the first has {len(rows[0])}."
                 )
-            rows = rows[skip : None if options.most_rows is None else skip + options.most_rows]
+            rows = [row for row, _ in islice(_rows(text, " "), options.most_rows)]
             return pd.DataFrame(rows, dtype=str)
         return pd.read_csv(
             io.StringIO(text),
             sep=delimiter,
             header=None,
-            skiprows=skip,
             nrows=options.most_rows,
             keep_default_na=False,
             na_values=sorted(MISSING | set(options.missing_codes)),
@@ -138,7 +152,7 @@ def _read_cells(layout: Layout, options: ReadingOptions, skip: int) -> pd.DataFr
         found = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
         if found:
             message = (
-                f"Line {int(found.group(2)) + options.skip} has {found.group(3)} values where the lines before have "
+                f"Line {int(found.group(2)) + skip + options.skip} has {found.group(3)} values where the lines before have "
                 f"{found.group(1)}. Check that line, and whether the columns are separated by the same mark throughout."
             )
             raise refuse("ragged", message) from None
@@ -161,9 +175,7 @@ def read_csv(content: bytes, name: str, options: ReadingOptions | None = None) -
     names, rows = column_names(first, options)
     skip = 0
     if rows:
-        skip = next(i for i, line in enumerate(layout.text.splitlines()) if line.strip()) + 1
-        if layout.delimiter == " ":
-            skip = 1
+        skip = next(line for _, line in _rows(layout.text, layout.delimiter))
     cells = _read_cells(layout, options, skip)
     if cells.shape[1] > len(names):
         spare = cells.iloc[:, len(names) :]

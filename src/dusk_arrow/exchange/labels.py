@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import cast
 
 from dusk_arrow.core.observations.data import DataSet, Level
+from dusk_arrow.core.texts import one_line, plain_name
 
 LEVELS = ("number", "ordered", "category", "identifier", "text")
 
@@ -24,9 +25,9 @@ def with_labels(data: DataSet, sidecar: str) -> DataSet:
             level = row.get("level")
             column = replace(
                 column,
-                label=row.get("label") or None,
+                label=one_line(row.get("label") or "") or None,
                 level=cast(Level, level) if level in LEVELS else column.level,
-                value_labels={key.strip(): label.strip() for key, label in pairs},
+                value_labels={key.strip(): one_line(label) for key, label in pairs},
             )
         columns.append(column)
     return replace(data, columns=tuple(columns))
@@ -43,10 +44,10 @@ def read_names(text: str) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     comma or equals sign), or names alone on one line."""
     lines = [line.strip() for line in text.lstrip("\ufeff").splitlines() if line.strip()]
     if len(lines) == 1:
-        names = [name.strip().strip('"') for name in re.split(r"[\t;,]|\s+", lines[0]) if name.strip()]
+        names = [plain_name(name).strip('"') for name in re.split(r"[\t;,]|\s+", lines[0]) if name.strip()]
         return tuple(names), (None,) * len(names)
     found = []
     for line in lines:
         name, _, label = re.sub(r"\t|;|,|=", "\t", line, count=1).partition("\t")
-        found.append((name.strip().strip('"'), label.strip().strip('"') or None))
+        found.append((plain_name(name).strip('"'), one_line(label).strip('"') or None))
     return tuple(name for name, _ in found), tuple(label for _, label in found)

@@ -10,6 +10,7 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Moments
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.problems import Problem, Repair
+from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.number_marks import Mark, value
 from dusk_arrow.exchange.reading_options import ReadAgain, refuse
 
@@ -30,8 +31,8 @@ class Table:
 
 
 def _take_apart(rows: list[list[str]]) -> Table:
-    header = [cell.strip() for cell in rows[0]]
-    first = [row[0].strip() for row in rows[1:] if row]
+    header = [plain_name(cell) for cell in rows[0]]
+    first = [plain_name(row[0]) for row in rows[1:] if row]
     own = [cell for cell in first if cell.casefold() not in EXTRA_ROWS or cell in header]
     inner = [cell for cell in header[1:] if cell]
     all_of_them = [cell for cell in header if cell]

@@ -11,6 +11,8 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from dusk_arrow.core.observations.data import Column, DataSet, Moments
+from dusk_arrow.core.texts import plain_name
+from dusk_arrow.exchange.column_names import told_apart
 
 
 def to_parquet(data: DataSet) -> bytes:
@@ -29,21 +31,20 @@ def column_notes(data: DataSet) -> list[dict[str, Any]]:
     return [{"name": c.name, "level": c.level, "label": c.label, "value_labels": c.value_labels} for c in data.columns]
 
 
-def from_parquet(content: bytes, name: str, notes: list[dict[str, Any]]) -> DataSet:
+def from_parquet(content: bytes, title: str, notes: list[dict[str, Any]]) -> DataSet:
     """The data set that `to_parquet` and `column_notes` took apart."""
     table = pq.read_table(io.BytesIO(content))
     columns = []
-    for note in notes:
+    names = told_apart([plain_name(note["name"]) for note in notes])  # earlier versions kept them as they came
+    for name, note in zip(names, notes, strict=True):
         values = table.column(note["name"])
         known = {"label": note["label"], "value_labels": note["value_labels"]}
         if pa.types.is_floating(values.type):
             numbers = values.to_numpy().astype(float)
-            columns.append(Column(note["name"], note["level"], numbers, **known))
+            columns.append(Column(name, note["level"], numbers, **known))
         else:
-            columns.append(
-                Column(note["name"], note["level"], None, np.array(values.to_pylist(), dtype=object), **known)
-            )
-    return DataSet(name, tuple(columns))
+            columns.append(Column(name, note["level"], None, np.array(values.to_pylist(), dtype=object), **known))
+    return DataSet(title, tuple(columns))
 
 
 def moments_to_json(moments: Moments) -> bytes:

@@ -6,12 +6,13 @@ import json
 from functools import cache
 from typing import Annotated, Any
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import AfterValidator, Field, TypeAdapter, ValidationError
 
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.specification.cleaning import cleaned
 
-AnyStep = Annotated[Step, Field(discriminator="type")]
+AnyStep = Annotated[Step, Field(discriminator="type"), AfterValidator(cleaned)]
 VERSION = 1
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.figure.blocks import BOW, ERROR
 from dusk_arrow.figure.drawing import Node
-from dusk_arrow.figure.geometry import Box, Curve, Point, edges, inside, sampled
+from dusk_arrow.figure.geometry import MOST_POINTS, Box, Curve, Point, edges, inside, sampled
 from dusk_arrow.figure.plan import Plan
 from dusk_arrow.figure.ways import edge_point
 
@@ -94,7 +94,7 @@ def bow(
         return Curve(start, out, into, end)
 
     def costs(curves: Sequence[Curve]) -> Array:
-        points = sampled(curves, max(32, int(math.dist(one.centre, two.centre) / 4)))
+        points = sampled(curves, min(max(32, int(math.dist(one.centre, two.centre) / 4)), MOST_POINTS))
         inner = points[:, 1:-1].reshape(-1, 2)
 
         def hits(boxes: Sequence[Box], margin: float) -> Array:

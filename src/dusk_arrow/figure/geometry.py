@@ -16,6 +16,7 @@ from dusk_arrow.core.linear_algebra import Array
 
 Point = tuple[float, float]
 STRIDE = 2.5  # from point to point of a line, where it is asked whether it runs through something
+MOST_POINTS = 2000  # of one line, however long it is
 
 
 @dataclass(frozen=True)
@@ -120,13 +121,14 @@ def _spaced(curve: Curve, stride: float) -> tuple[Array, tuple[float, ...]]:
     """Points along a curve (n, 2), and the edges of the box that they fill."""
     corners = (curve.start, curve.first, curve.second, curve.end)
     long = sum(math.dist(a, b) for a, b in itertools.pairwise(corners))
-    points: Array = sampled([curve], max(4, math.ceil(1.5 * long / stride)))[0]
+    points: Array = sampled([curve], min(max(4, math.ceil(1.5 * long / stride)), MOST_POINTS))[0]
     points.flags.writeable = False
     return points, (*points.min(axis=0).tolist(), *points.max(axis=0).tolist())
 
 
 def spaced(curves: Sequence[Curve], stride: float) -> Array:
-    """Points along curves (n, 2), nearer than `stride` to one another where they run evenly, never farther than twice that."""
+    """Points along curves (n, 2), nearer than `stride` to one another where they run evenly, never farther than twice that, unless they
+    are so long that it would take more points than anybody needs."""
     return np.concatenate([np.empty((0, 2)), *(_spaced(curve, stride)[0] for curve in curves)])
 
 

@@ -11,9 +11,13 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
+from dusk_arrow.core.problems import ProblemError
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.exchange.origins import Origin, from_notes
-from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
+from dusk_arrow.exchange.parquet import from_parquet, moments_from_json
 from dusk_arrow.exchange.recorded_steps import step_list
+from dusk_arrow.records import gate
 from dusk_arrow.records.tables import Base, DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
 from dusk_arrow.results.identity import identity_of
 from dusk_arrow.results.settings import Settings
@@ -38,15 +42,15 @@ def add_data_set(
     session: Session, project: ProjectRow, data: Source, problems: list[dict[str, Any]], origin: Origin | None
 ) -> DataSetRow:
     """Imported data, with the file they came from where there is one."""
-    matrix = isinstance(data, Moments)
+    content, notes = gate.data_bytes(data)
     row = DataSetRow(
         project_id=project.id,
         name=data.name,
-        content=moments_to_json(data) if isinstance(data, Moments) else to_parquet(data),
-        columns=[{"name": n} for n in data.names] if isinstance(data, Moments) else column_notes(data),
+        content=content,
+        columns=notes,
         problems=problems,
         n_cases=data.n,
-        kind="matrix" if matrix else "cases",
+        kind="matrix" if isinstance(data, Moments) else "cases",
         original=None if origin is None else origin.content,
         reading=None if origin is None else origin.notes(),
     )
@@ -56,12 +60,12 @@ def add_data_set(
 
 
 def add_data_version(
-    session: Session, data_set: DataSetRow, steps: list[Any], words: str, data: Source
+    session: Session, data_set: DataSetRow, steps: Sequence[Step], words: str, data: Source
 ) -> DataVersionRow:
     """A file with recorded steps; `data` is what comes of them."""
     row = DataVersionRow(
         data_set_id=data_set.id,
-        steps=steps,
+        steps=gate.steps_json(steps),
         words=words,
         n_cases=data.n,
         n_columns=len(data.names),
@@ -87,21 +91,24 @@ def create_project(
     session.flush()
     data_set = add_data_set(session, project, data, problems, origin)
     outcome = apply_steps(data, steps)[0] if isinstance(data, DataSet) else data
-    version = add_data_version(
-        session, data_set, step_list().dump_python(list(steps), mode="json"), "as imported", outcome
-    )
+    version = add_data_version(session, data_set, steps, "as imported", outcome)
     project.data_version_id = version.id
-    return project, add_model(session, project.id, "Model 1", "", version.id, {})
+    return project, add_model(session, project.id, "Model 1", Specification(), version.id, {})
 
 
 def add_model(
-    session: Session, project_id: int, name: str, specification: str, version_id: int, settings: dict[str, Any]
+    session: Session,
+    project_id: int,
+    name: str,
+    specification: Specification,
+    version_id: int,
+    settings: dict[str, Any],
 ) -> ModelRow:
     """A model with its first revision."""
     model = ModelRow(project_id=project_id, name=name, pins={}, onward={})
     session.add(model)
     session.flush()
-    said = "empty model" if not specification else "begun as a copy"
+    said = "empty model" if not specification.lines else "begun as a copy"
     add_revision(session, model, specification, [], said, None, settings, version_id)
     return model
 
@@ -168,6 +175,27 @@ def models_of(session: Session, project_id: int) -> Sequence[ModelRow]:
     return session.scalars(found.order_by(ModelRow.id)).all()
 
 
+def reads(session: Session, revision: RevisionRow) -> bool:
+    """Whether what a revision says can be read; an earlier version kept some that cannot."""
+    try:
+        parse(revision.specification)
+        gate.settings_json(revision.settings)
+        steps_of(version_of(session, revision))
+    except (ProblemError, ValueError):
+        return False
+    return True
+
+
+def last_good(session: Session, model: ModelRow) -> RevisionRow | None:
+    """The nearest revision before the head that can be read, or, where none of these can, the newest of all that can."""
+    at: RevisionRow | None = head_of(session, model)
+    while at is not None:
+        at = session.get(RevisionRow, at.parent_id) if at.parent_id is not None else None
+        if at is not None and reads(session, at):
+            return at
+    return next((row for row in reversed(revisions_of(session, model.id)) if reads(session, row)), None)
+
+
 def head_of(session: Session, model: ModelRow) -> RevisionRow:
     """The revision a model stands at."""
     return session.get_one(RevisionRow, model.head_id)
@@ -176,7 +204,7 @@ def head_of(session: Session, model: ModelRow) -> RevisionRow:
 def add_revision(
     session: Session,
     model: ModelRow,
-    specification: str,
+    specification: Specification,
     changes: list[Any],
     words: str,
     reason: str | None,
@@ -184,18 +212,19 @@ def add_revision(
     data_version_id: int | None = None,
     prompted: str = "own",
 ) -> RevisionRow:
-    """A new revision after the head, which moves to it; settings and data are the head's unless given."""
+    """A new revision after the head, which moves to it; settings and data are the head's unless given. Raises ProblemError where
+    what is to be kept does not read back."""
     head = session.get(RevisionRow, model.head_id) if model.head_id is not None else None
     assert head is not None or (settings is not None and data_version_id is not None)
     revision = RevisionRow(
         model_id=model.id,
         parent_id=model.head_id,
-        specification=specification,
+        specification=gate.specification_text(specification),
         changes=changes,
         words=words,
         reason=reason,
         prompted=prompted,
-        settings=settings if settings is not None else head.settings if head else {},
+        settings=gate.settings_json(settings if settings is not None else head.settings if head else {}),
         data_version_id=data_version_id or (head.data_version_id if head else 0),
     )
     session.add(revision)

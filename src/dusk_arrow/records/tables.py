@@ -68,7 +68,8 @@ class DataVersionRow(Base):
 
 
 class ModelRow(Base):
-    """A model: its head revision, where redo leads from each revision, positions pinned by hand, and how it is looked at."""
+    """A model: its head revision, where redo leads from each revision, positions pinned by hand, how it is looked at, and what its
+    report holds; the last two count their changes."""
 
     __tablename__ = "models"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -76,6 +77,9 @@ class ModelRow(Base):
     name: Mapped[str] = mapped_column(Text)
     pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
     view: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    view_version: Mapped[int] = mapped_column(default=0)
+    report: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    report_version: Mapped[int] = mapped_column(default=0)
     onward: Mapped[dict[str, Any]] = mapped_column(default=dict)
     head_id: Mapped[int | None] = mapped_column(ForeignKey("revisions.id", use_alter=True))
     removed: Mapped[datetime | None]

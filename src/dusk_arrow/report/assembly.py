@@ -125,7 +125,7 @@ def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptio
     computed = tuple(kept_together(text) for text in paragraphs)
     mark = hashlib.sha256("\n".join(computed).encode()).hexdigest()
     edit = options.edits.get(key)
-    if edit is None:
+    if edit is None or edit.text is None:
         return Words(key, title, computed, computed, "computed", mark)
     own = tuple(line.strip() for line in edit.text.splitlines() if line.strip())
     return Words(key, title, own, computed, "edited" if edit.computed == mark else "moved", mark)

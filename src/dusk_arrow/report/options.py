@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from dusk_arrow.figure.options import FigureOptions
 
 MOST_WORDS = 12_000
+MOST_BESIDE = 20
 
 
 class PartChoice(BaseModel):
@@ -22,12 +23,14 @@ class PartChoice(BaseModel):
 
 
 class Edit(BaseModel):
-    """Words as someone wrote them, a paragraph a line, and the mark of what had been computed when they did."""
+    """Words as someone wrote them, a paragraph a line (null: as they are computed), and the mark of what had been computed when they
+    did; `beside` are words that were written in another window meanwhile, until somebody decides."""
 
     model_config = ConfigDict(extra="forbid")
 
-    text: str = Field(max_length=MOST_WORDS)
+    text: str | None = Field(max_length=MOST_WORDS)
     computed: str = Field(max_length=64)
+    beside: list[Annotated[str, Field(max_length=MOST_WORDS)]] = Field(default=[], max_length=MOST_BESIDE)
 
 
 class NamedFigure(BaseModel):

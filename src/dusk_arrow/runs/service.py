@@ -25,7 +25,7 @@ ENOUGH = 5.0
 
 
 class Changes:
-    """Who follows a run waits here; the database tells of every change."""
+    """What has changed about runs, counted; the database tells of every change."""
 
     def __init__(self, engine: Engine) -> None:
         self._address = engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
@@ -35,14 +35,13 @@ class Changes:
         self._closed = False
         self._thread: Thread | None = None
 
-    def wait(self, run_id: int, seen: int, seconds: float) -> int:
-        """Waits until something has changed about a run since `seen`, and says what has been seen by then."""
+    def count(self, run_id: int) -> int:
+        """How often something has changed about a run, as far as it was told."""
         with self._changed:
             if self._thread is None and not self._closed:
                 self._thread = Thread(target=self._listen, daemon=True)
                 self._thread.start()
-            self._changed.wait_for(lambda: self._closed or self._count(run_id) != seen, seconds)
-            return self._count(run_id)
+            return self._all + self._counts.get(run_id, 0)
 
     @property
     def closed(self) -> bool:
@@ -54,9 +53,6 @@ class Changes:
         with self._changed:
             self._closed = True
             self._changed.notify_all()
-
-    def _count(self, run_id: int) -> int:
-        return self._all + self._counts.get(run_id, 0)
 
     def _listen(self) -> None:
         while not self._closed:
@@ -77,7 +73,6 @@ class Changes:
                 self._all += 1
             else:
                 self._counts[run_id] = self._counts.get(run_id, 0) + 1
-            self._changed.notify_all()
 
 
 class Runs:

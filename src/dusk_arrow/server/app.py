@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from flask import Response, send_from_directory
 from flask_compress import Compress
 from flask_openapi3 import Info, OpenAPI
 
+from dusk_arrow import __version__
 from dusk_arrow.records.database import Sessions
 from dusk_arrow.results.cache import ResultsCache
 from dusk_arrow.runs.readers import Readers
@@ -29,17 +31,20 @@ from dusk_arrow.server import (
     projects,
     publishing,
     reconciliations,
+    report_choices,
     reports,
     runs,
     security,
     sentences,
     trail,
     transient,
+    view,
     what_ifs,
 )
 from dusk_arrow.server.context import Context
 from dusk_arrow.server.problems import refuse, validation_response
 
+SCRIPT = re.compile(r'<script[^>]*src="/?([^"]+)"')
 COMPRESSED = [
     "application/json",
     "application/problem+json",
@@ -85,6 +90,8 @@ def create_app(
         imports,
         data,
         models,
+        view,
+        report_choices,
         downloads,
         capsules,
         reports,
@@ -109,6 +116,14 @@ def create_app(
     @app.route("/api/openapi.json", endpoint="openapi_document")
     def openapi_document() -> dict[str, object]:
         return app.api_doc
+
+    @app.route("/api/alive", endpoint="alive")
+    def alive() -> dict[str, str | None]:
+        """That the server answers, by which version, and the script that its pages begin with: a page that began with another is
+        of an earlier version."""
+        page = front_end / "index.html" if front_end is not None else None
+        found = SCRIPT.search(page.read_text()) if page is not None and page.exists() else None
+        return {"version": __version__, "page": found.group(1) if found else None}
 
     @app.route("/", defaults={"name": ""})
     @app.route("/<path:name>")

@@ -21,11 +21,12 @@ from dusk_arrow.records import store
 from dusk_arrow.records.project_files import open_project, rebuilt, record_of, save_project
 from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, RevisionRow
 from dusk_arrow.results.settings import Settings
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, reply
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import core_settings, document_of
 from dusk_arrow.server.imports import Created
-from dusk_arrow.server.model_state import ViewPart, find_model
+from dusk_arrow.server.model_state import find_model, report_of
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 from dusk_arrow.server.projects import ProjectPath, find_project
@@ -59,6 +60,7 @@ def _trail(session: Session, model: ModelRow) -> list[dict[str, Any]]:
 
 
 @api.get("/models/<int:model_id>/capsule.zip", operation_id="getCapsule", responses={200: None})
+@computes
 def get_capsule(path: ModelPath, query: CapsuleQuery) -> Response:
     """Everything that is needed to repeat the analysis of a model at its head."""
     with context().sessions() as session:
@@ -71,10 +73,9 @@ def get_capsule(path: ModelPath, query: CapsuleQuery) -> Response:
         data_set = session.get_one(DataSetRow, version.data_set_id)
         imported = store.load_import(data_set)
         steps, origin = store.steps_of(version), store.origin_of(data_set)
-        view = ViewPart.model_validate(model.view)
         trail, criteria, name = _trail(session, model), cut_offs(session, model), data_set.name
         capsule = Capsule(
-            results.model, results.settings, imported, steps, results, criteria, trail, view.report, origin
+            results.model, results.settings, imported, steps, results, criteria, trail, report_of(model), origin
         )
         capsule = _with_record(session, capsule, model, data_set) if query.data else without_cases(capsule)
     return attachment(write(capsule), f"{_named(name)}_capsule.zip", ZIP)
@@ -89,6 +90,7 @@ def _with_record(session: Session, capsule: Capsule, model: ModelRow, data_set: 
 
 
 @api.get("/projects/<int:project_id>/project.zip", operation_id="getProjectFile", responses={200: None})
+@computes
 def get_project_file(path: ProjectPath) -> Response:
     """A whole project as a file: data, models, revisions, finished runs."""
     with context().sessions() as session:
@@ -109,6 +111,7 @@ class BundleForm(BaseModel):
 
 
 @api.post("/bundles", operation_id="openBundle", responses={201: Created})
+@computes
 def open_bundle(form: BundleForm) -> Response:
     """A new project from a capsule or from the file of a project. Nothing is stored where it cannot be used."""
     content = form.file.read()
@@ -123,7 +126,6 @@ def open_bundle(form: BundleForm) -> Response:
 
 def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, ModelRow]:
     """A project with the data of a capsule and its model, with the whole trail as it was."""
-    parse(capsule.model)
     name = f"{capsule.source.name.replace('_', ' ')} (from a capsule)"
     if capsule.record is not None and isinstance(capsule.source, DataSet):
         return _on_record(session, capsule, capsule.record, capsule.source, name)
@@ -142,7 +144,7 @@ def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, Model
             row = store.add_revision(
                 session,
                 model,
-                turn["model"],
+                parse(turn["model"]),
                 [],
                 turn["words"],
                 turn["reason"],
@@ -161,8 +163,8 @@ def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, Model
     settings = core_settings(capsule.settings)
     if last.specification != capsule.model or core_settings(Settings.model_validate(last.settings)) != settings:
         said = "opened from a capsule without cases" if capsule.trail else "opened from a capsule"
-        store.add_revision(session, model, capsule.model, [], said, None, settings)
-    model.view = ViewPart(report=capsule.report).model_dump(mode="json")
+        store.add_revision(session, model, parse(capsule.model), [], said, None, settings)
+    model.report = capsule.report.model_dump(mode="json")
     return project, model
 
 

@@ -31,6 +31,7 @@ from dusk_arrow.results.differences import what_differs
 from dusk_arrow.results.document import ConstructPart, FitPart, Interval, LoadingPart, Part, standardized_headline
 from dusk_arrow.results.readout import same_data
 from dusk_arrow.results.settings import FamilyName, Settings, with_choices
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, identity, with_settings
 from dusk_arrow.server.model_state import find_model
@@ -193,6 +194,7 @@ def difference_part(found: Comparison) -> DifferencePart | None:
 
 
 @api.get("/models/<int:model_id>/paths-at-zero", operation_id="pathsAtZero", responses={200: PathTests})
+@computes
 def get_paths_at_zero(path: ModelPath) -> Response:
     """What fixing each path at zero would do to χ²."""
     with context().sessions() as session:
@@ -254,6 +256,7 @@ def _columns(session: Session, project_id: int, body: Chosen) -> list[_Column]:
 
 
 @api.post("/projects/<int:project_id>/comparisons", operation_id="compareModels", responses={200: Compared})
+@computes
 def compare_models(path: ProjectPath, body: Chosen) -> Response:
     """Models of a project side by side: figures, nested tests where they are nested, information criteria, paths."""
     with context().sessions() as session:
@@ -334,6 +337,7 @@ def _target(line: TargetLine) -> Target:
 
 
 @api.post("/models/<int:model_id>/joint-tests", operation_id="jointTest", responses={200: JointTest})
+@computes
 def test_jointly(path: ModelPath, body: Hypothesis) -> Response:
     """Tests a hypothesis on several parameters of a model at once; nothing is stored."""
     targets = [target_text(_target(line)) for line in body.parameters]

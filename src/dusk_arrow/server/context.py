@@ -60,6 +60,7 @@ class Context:
     kept: LRUCache[tuple[str, int | str], Any] = field(default_factory=lambda: LRUCache(MOST_KEPT, size_of))
     recent: LRUCache[tuple[str, int], DataSet | Moments] = field(default_factory=lambda: LRUCache(MOST_DATA, size_of))
     large: dict[Any, Any] = field(default_factory=dict)
+    making: dict[Any, RLock] = field(default_factory=dict)
     lock: RLock = field(default_factory=RLock)
 
     def close(self) -> None:
@@ -70,20 +71,28 @@ class Context:
 
 
 def _once(cache: LRUCache[Any, Any], key: Any, make: Callable[[], T]) -> T:
-    """What is kept under a key, or makes it now; what was used longest ago is forgotten."""
+    """What is kept under a key, or makes it now; what was used longest ago is forgotten. Of several who ask at once one makes it."""
     own = context()
     with own.lock:
-        for place in (cache, own.large):
-            if key in place:
-                found: T = place[key]
-                return found
-    made = make()
-    with own.lock:
+        turn = own.making.setdefault(key, RLock())
+    with turn:
+        with own.lock:
+            for place in (cache, own.large):
+                if key in place:
+                    found: T = place[key]
+                    own.making.pop(key, None)
+                    return found
         try:
-            cache[key] = made
-        except ValueError:  # larger than all that may be kept: the last such thing is kept alone
-            own.large.clear()
-            own.large[key] = made
+            made = make()
+        finally:
+            with own.lock:
+                own.making.pop(key, None)
+        with own.lock:
+            try:
+                cache[key] = made
+            except ValueError:  # larger than all that may be kept: the last such thing is kept alone
+                own.large.clear()
+                own.large[key] = made
     return made
 
 

@@ -16,10 +16,9 @@ from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import rename_column
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.specification.writing import write
 from dusk_arrow.exchange.file_formats import Use, written
 from dusk_arrow.exchange.origins import Origin
-from dusk_arrow.exchange.recorded_steps import AnyStep, step_list, write_steps
+from dusk_arrow.exchange.recorded_steps import AnyStep, write_steps
 from dusk_arrow.exchange.writing import write_data, write_tables
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, ProjectRow, RevisionRow
@@ -28,6 +27,7 @@ from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.screening import CheckDocument, check_document, screening_tables
 from dusk_arrow.results.waves import WaveReport, compare_waves
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.imports import FileForm, read_form
 from dusk_arrow.server.problems import HttpProblem, ProblemDocument, refuse
@@ -126,14 +126,18 @@ def _move_model(session: Session, model: ModelRow, version: DataVersionRow, said
     specification = parse(head.specification)
     for old, new in _renamed(store.steps_of(store.version_of(session, head)), store.steps_of(version)).items():
         specification = rename_column(specification, old, new)
-    store.add_revision(session, model, write(specification), [], f"data: {said}", None, None, version.id)
+    store.add_revision(session, model, specification, [], f"data: {said}", None, None, version.id)
 
 
 def _move_models(
     session: Session, project: ProjectRow, version: DataVersionRow, said: str, but: int | None = None
 ) -> list[str]:
     """Every model of the project (but one, by its number) on a version of the data; the names of the models."""
-    models = [model for model in store.models_of(session, project.id) if model.id != but]
+    models = [
+        m
+        for m in store.models_of(session, project.id)
+        if m.id != but and store.reads(session, store.head_of(session, m))
+    ]
     for model in models:
         _move_model(session, model, version, said)
     return [model.name for model in models]
@@ -157,7 +161,7 @@ def _record(
     if faults:
         raise HttpProblem(422, faults)
     said = _said(before, steps)
-    row = store.add_data_version(session, imported_row, step_list().dump_python(steps, mode="json"), said, data)
+    row = store.add_data_version(session, imported_row, steps, said, data)
     project.data_version_id = row.id
     return row, _move_models(session, project, row, said, but)
 
@@ -182,7 +186,7 @@ def follow_data(session: Session, model: ModelRow, left: RevisionRow, gesture: R
     back = gesture is left
     for other in store.models_of(session, project.id):
         head = store.head_of(session, other)
-        if other.id == model.id or head.data_version_id != left.data_version_id:
+        if other.id == model.id or head.data_version_id != left.data_version_id or not store.reads(session, head):
             continue
         if back and not head.changes:
             store.undo(session, other)
@@ -191,6 +195,7 @@ def follow_data(session: Session, model: ModelRow, left: RevisionRow, gesture: R
 
 
 @api.put("/<int:project_id>/steps", operation_id="setSteps", responses={200: StepsPart})
+@computes
 def set_steps(path: ProjectPath, body: NewSteps) -> Response:
     """Records steps: the list becomes this one, and every model is estimated on what comes of it."""
     with context().sessions.begin() as session:
@@ -258,6 +263,7 @@ def _wave(session: Session, path: ProjectPath, form: FileForm) -> _Wave:
 
 
 @api.post("/<int:project_id>/wave-previews", operation_id="previewWave", responses={200: Replaced})
+@computes
 def preview_wave(path: ProjectPath, form: FileForm) -> Response:
     """What would differ if a new file took the place of the data; nothing is stored."""
     with context().sessions() as session:
@@ -265,6 +271,7 @@ def preview_wave(path: ProjectPath, form: FileForm) -> Response:
 
 
 @api.post("/<int:project_id>/waves", operation_id="replaceData", responses={201: Replaced})
+@computes
 def replace_data(path: ProjectPath, form: FileForm) -> Response:
     """Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it."""
     with context().sessions.begin() as session:
@@ -272,13 +279,14 @@ def replace_data(path: ProjectPath, form: FileForm) -> Response:
         row = store.add_data_set(session, project, data, [p.model_dump(mode="json") for p in found.problems], origin)
         after, _ = apply_steps(data, steps)
         said = f"new wave {data.name}, {after.n} cases"
-        version = store.add_data_version(session, row, step_list().dump_python(steps, mode="json"), said, after)
+        version = store.add_data_version(session, row, steps, said, after)
         project.data_version_id = version.id
         changed = _move_models(session, project, version, said)
         return reply(found.model_copy(update={"models_changed": changed}), 201)
 
 
 @api.get("/<int:project_id>/screening", operation_id="getScreening", responses={200: CheckDocument})
+@computes
 def get_screening(path: ProjectPath) -> Response:
     """What screening finds in a project's data: the document that `./dusk check` writes, of many distances the largest."""
     version, data = _current(path)
@@ -393,6 +401,7 @@ class ExportPath(ProjectPath):
 
 
 @api.get("/<int:project_id>/data.<ending>", operation_id="exportData", responses={200: None})
+@computes
 def export_data(path: ExportPath) -> Response:
     """The data as they are used, after all steps."""
     _, data = _current(path)
@@ -419,6 +428,7 @@ class TablePath(ProjectPath):
 
 
 @api.get("/<int:project_id>/tables/<table>.<ending>", operation_id="exportTable", responses={200: None})
+@computes
 def export_table(path: TablePath) -> Response:
     """Screening tables or a matrix of all numeric columns, for a spreadsheet; as .csv the first table alone."""
     _, data = _current(path)

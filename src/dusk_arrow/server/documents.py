@@ -51,6 +51,7 @@ from dusk_arrow.results.hypotheses import answering, same_but_expectations
 from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
 from dusk_arrow.results.settings import OF_RESAMPLES, Settings
 from dusk_arrow.runs.transient import short
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, imported_data, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -346,12 +347,14 @@ def get_sample(path: RevisionPath, query: OfRun) -> Response:
 
 
 @api.get("/modification", operation_id="getModificationPart", responses={200: ModificationDocument})
+@computes
 def get_modification(path: RevisionPath, query: OfRun) -> Response:
     """Modification indices."""
     return _part(path, query, lambda r: ModificationDocument(modification=r.modification))
 
 
 @api.get("/thorough", operation_id="getThoroughPart", responses={200: ThoroughDocument})
+@computes
 def get_thorough(path: RevisionPath, query: OfRun) -> Response:
     """Prediction, importance and performance, and the question of common method; computed when first asked."""
 
@@ -386,6 +389,7 @@ class ScoresDocument(Part):
 
 
 @api.get("/scores", operation_id="getScoresPart", responses={200: ScoresDocument})
+@computes
 def get_scores(path: RevisionPath, query: OfScores) -> Response:
     """Scores of the cases of a revision's data."""
 

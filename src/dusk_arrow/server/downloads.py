@@ -14,6 +14,7 @@ from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.scoring import scores_csv
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, version_data
 from dusk_arrow.server.documents import fit_revision
 from dusk_arrow.server.model_state import find_model
@@ -42,6 +43,7 @@ class ScoresQuery(BaseModel):
 
 
 @api.get("/<int:model_id>/scores.csv", operation_id="getScores", responses={200: None})
+@computes
 def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
     """Scores of the cases on the constructs as comma-separated text."""
     results, name = estimated(path.model_id)
@@ -53,6 +55,7 @@ def get_scores(path: ModelPath, query: ScoresQuery) -> Response:
 
 
 @api.get("/<int:model_id>/estimates.csv", operation_id="getEstimates", responses={200: None})
+@computes
 def get_estimates(path: ModelPath) -> Response:
     """The covariances of the estimates of the free parameters, then their correlations, as comma-separated text."""
     results, name = estimated(path.model_id)
@@ -67,6 +70,7 @@ def get_estimates(path: ModelPath) -> Response:
 
 
 @api.get("/<int:model_id>/results.json", operation_id="getResults", responses={200: Results})
+@computes
 def get_results(path: ModelPath) -> Response:
     """The results document."""
     results, name = estimated(path.model_id)

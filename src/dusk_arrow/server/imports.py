@@ -17,6 +17,7 @@ from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.texts import one_line
 from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.exchange.previews import preview, with_names
 from dusk_arrow.exchange.reading import read_any
@@ -27,6 +28,7 @@ from dusk_arrow.results.columns import ColumnPart, column_parts
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.server import projects
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.problems import ProblemDocument
 
@@ -131,10 +133,15 @@ def _kept(file: FileStorage) -> Iterator[str]:
         yield target.name
 
 
+def _file_name(file: FileStorage) -> str:
+    """What a file is called, without the folders it lay in."""
+    return one_line((file.filename or "").rsplit("/", 1)[-1])[-200:] or "data"
+
+
 def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[Step], Origin]:
     """The data of a form, what was noticed, the steps to be recorded, and the file itself. Raises ProblemError."""
     options = form.options
-    file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
+    file_name = _file_name(form.file)
     offset = 1 if options.moments_divisor == "n-1" else 0
     with _kept(form.file) as path:
         data, noticed = context().readers.read(read_any, path, file_name, options.reading(), options.n, offset)
@@ -152,10 +159,11 @@ def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[St
 
 
 @api.post("/previews", operation_id="previewFile", responses={200: PreviewPart})
+@computes
 def preview_file(form: FileForm) -> Response:
     """How a file would be read with these options; nothing is stored."""
     options = form.options
-    file_name = (form.file.filename or "data").rsplit("/", 1)[-1]
+    file_name = _file_name(form.file)
     with _kept(form.file) as path:
         found = context().readers.read(preview, path, file_name, options.reading(), options.n)
     data, problems = found.data, list(found.problems)
@@ -188,11 +196,12 @@ def preview_file(form: FileForm) -> Response:
 
 
 @projects.api.post("", operation_id="createProject", responses={201: Created})
+@computes
 def create_project(form: FileForm) -> Response:
     """A project from a data file or matrix. Nothing is stored when the file cannot be used."""
     data, noticed, steps, origin = read_form(form)
     problems = [problem_part(problem) for problem in noticed]
-    name = form.name or data.name.replace("_", " ")
+    name = one_line(form.name or "") or data.name.replace("_", " ")
     with context().sessions.begin() as session:
         project, model = store.create_project(
             session, name, data, [p.model_dump(mode="json") for p in problems], steps=steps, origin=origin

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from pydantic import BaseModel, Field, model_validator
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.criteria import Sheet
@@ -25,12 +23,14 @@ from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
 
 FAR_BACK = 12
+MOST_PINS = 200
+FARTHEST = 20_000.0  # points of the board, in each direction
 
 
 class ViewPart(BaseModel):
     """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances and its controls show, the pair whose effects are looked at, the figures of its readout by family, where they
-    were chosen, and its report."""
+    whether all its covariances and its controls show, the pair whose effects are looked at, and the figures of its readout by family,
+    where they were chosen."""
 
     room: tuple[float, float] | None = None
     folded: list[str] = []
@@ -39,19 +39,6 @@ class ViewPart(BaseModel):
     controls: bool = True
     effect: tuple[str, str] | None = None
     figures: dict[str, list[str]] = Field(default={}, max_length=8)
-    report: ReportOptions = ReportOptions()
-
-    @model_validator(mode="before")
-    @classmethod
-    def _of_earlier_versions(cls, given: Any) -> Any:
-        """Views that were kept before there were reports have one figure and the mediations that were sent beside it."""
-        if not isinstance(given, dict) or not {"figure", "pictures"} & set(given):
-            return given
-        given = dict(given)
-        figures: list[dict[str, Any]] = [{"options": given.pop("figure", {})}]
-        for pair in given.pop("pictures", []):
-            figures.append({"key": f"{pair['source']} → {pair['outcome']}", "kind": "mediation", **pair})
-        return {"report": {"figures": figures}, **given}
 
 
 class ConstructLine(BaseModel):
@@ -131,6 +118,9 @@ class ModelState(BaseModel):
     readout: list[ReadoutFigure]
     board: Board
     view: ViewPart
+    view_version: int
+    report: ReportOptions
+    report_version: int
     can_undo: bool
     can_redo: bool
 
@@ -144,6 +134,11 @@ def find_model(session: Session, model_id: int, lock: bool = False) -> ModelRow:
     if found is None:
         raise refuse(404, "unknown_model", "There is no such model.")
     return found
+
+
+def report_of(model: ModelRow) -> ReportOptions:
+    """What the report of a model holds."""
+    return ReportOptions.model_validate(model.report)
 
 
 def _last_good(session: Session, head: RevisionRow) -> Document | None:
@@ -261,6 +256,9 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
         readout=readout(seen, previous, criteria, chosen.get(seen.family)),
         board=_board(model, head, shown.results if shown else None, criteria),
         view=ViewPart.model_validate(model.view),
+        view_version=model.view_version,
+        report=report_of(model),
+        report_version=model.report_version,
         can_undo=head.parent_id is not None,
         can_redo=str(head.id) in model.onward,
     )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Models: their state, changes, undo and redo, settings, and where cards were put by hand.
+"""Models: their state, changes, undo and redo, and settings.
 
 What is written is written under a lock of the model's row; estimation and layout come after, when the lock is let go.
 """
@@ -9,24 +9,25 @@ from typing import Annotated, Any, Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field, FiniteFloat, TypeAdapter
+from pydantic import AfterValidator, BaseModel, Field, TypeAdapter
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.observations.steps import words as words_of_step
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import AddPath, Change, words
+from dusk_arrow.core.specification.cleaning import cleaned
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.core.specification.writing import write
+from dusk_arrow.core.texts import one_line
 from dusk_arrow.exchange.recorded_steps import AnyStep
-from dusk_arrow.figure.scene import Board
+from dusk_arrow.exchange.texts import Line
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, now
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.data import add_steps, follow_data
 from dusk_arrow.server.documents import core_settings
-from dusk_arrow.server.model_state import ModelState, ViewPart, board_of, find_model, state_of
+from dusk_arrow.server.model_state import ModelState, find_model, state_of
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
 api = APIBlueprint(
@@ -34,7 +35,7 @@ api = APIBlueprint(
     abp_responses={404: ProblemDocument, 409: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
 SAID_AS_THEY_ARE = ("part", "estimator")
-AnyChange = Annotated[Change, Field(discriminator="type")]
+AnyChange = Annotated[Change, Field(discriminator="type"), AfterValidator(cleaned)]
 CHANGE: TypeAdapter[Change] = TypeAdapter(AnyChange)
 
 
@@ -50,21 +51,8 @@ class NewRevision(BaseModel):
     parent: int
     changes: list[AnyChange] = Field(min_length=1, max_length=500)
     steps: list[AnyStep] = Field(default=[], max_length=20)
-    reason: str | None = Field(default=None, max_length=2000)
+    reason: Line | None = Field(default=None, max_length=2000)
     prompted: Literal["own", "data"] = "own"
-
-
-class Pin(BaseModel):
-    """Where a card was put by hand."""
-
-    x: FiniteFloat
-    y: FiniteFloat
-
-
-class Pins(BaseModel):
-    """Cards put by hand; an empty set lets all of them arrange themselves."""
-
-    pins: dict[str, Pin]
 
 
 def _state(model_id: int) -> Response:
@@ -75,6 +63,27 @@ def _state(model_id: int) -> Response:
 @api.get("/<int:model_id>", operation_id="getModel", responses={200: ModelState})
 def get_model(path: ModelPath) -> Response:
     """A model at its head, with board and readout."""
+    with context().sessions() as session:
+        model = find_model(session, path.model_id)
+        head = store.head_of(session, model)
+        if not store.reads(session, head):
+            good = store.last_good(session, model)
+            told = f" The last one that can: “{good.words}”, {good.created:%d %B %Y, %H:%M}." if good else ""
+            message = f"What was kept last of {model.name}, “{one_line(head.words)}”, cannot be read.{told}"
+            raise refuse(422, "revision_unreadable" if good else "model_unreadable", message)
+    return _state(path.model_id)
+
+
+@api.post("/<int:model_id>/last-good", operation_id="goToLastGood", responses={200: ModelState})
+def go_to_last_good(path: ModelPath) -> Response:
+    """A model whose head cannot be read stands at the last revision that can."""
+    with context().sessions.begin() as session:
+        model = find_model(session, path.model_id, lock=True)
+        good = store.last_good(session, model)
+        if good is None:
+            raise refuse(422, "model_unreadable", f"Nothing that was kept of {model.name} can be read.")
+        if not store.reads(session, store.head_of(session, model)):
+            store.go_to(session, model, good)
     return _state(path.model_id)
 
 
@@ -92,7 +101,7 @@ def add_revision(path: ModelPath, body: NewRevision) -> Response:
             store.add_revision(
                 session,
                 model,
-                write(after),
+                after,
                 dumped,
                 said,
                 body.reason,
@@ -165,7 +174,7 @@ class NewSettings(BaseModel):
 class ModelEdit(BaseModel):
     """What of a model can be changed without a revision."""
 
-    name: str | None = Field(default=None, min_length=1, max_length=120)
+    name: Line | None = Field(default=None, min_length=1, max_length=120)
     removed: bool | None = None
 
 
@@ -200,7 +209,7 @@ def set_settings(path: ModelPath, body: NewSettings) -> Response:
         ]
         if changed or items:
             said = "; ".join([*([f"estimated: {', '.join(changed)}"] if changed else []), *items])
-            store.add_revision(session, model, head.specification, [], said, None, after)
+            store.add_revision(session, model, parse(head.specification), [], said, None, after)
     return _state(path.model_id)
 
 
@@ -211,30 +220,11 @@ def edit_model(path: ModelPath, body: ModelEdit) -> Response:
         model = find_model(session, path.model_id, lock=True)
         others = [other for other in store.models_of(session, model.project_id) if other.id != model.id]
         if body.name is not None:
-            if body.name.strip() in {other.name for other in others} or not body.name.strip():
-                raise refuse(422, "name_taken", f"There is a model called {body.name.strip()} already.")
-            model.name = body.name.strip()
+            if body.name in {other.name for other in others} or not body.name:
+                raise refuse(422, "name_taken", f"There is a model called {body.name} already.")
+            model.name = body.name
         if body.removed is not None:
             if body.removed and not others:
                 raise refuse(422, "last_model", "A project keeps at least one model.")
             model.removed = now() if body.removed else None
     return _state(path.model_id)
-
-
-@api.put("/<int:model_id>/view", operation_id="setView", responses={200: Board})
-def set_view(path: ModelPath, body: ViewPart) -> Response:
-    """How the model is looked at from now on; makes no revision."""
-    with context().sessions.begin() as session:
-        find_model(session, path.model_id, lock=True).view = body.model_dump(mode="json")
-    with context().sessions() as session:
-        return reply(board_of(session, find_model(session, path.model_id)))
-
-
-@api.put("/<int:model_id>/pins", operation_id="setPins", responses={200: Board})
-def set_pins(path: ModelPath, body: Pins) -> Response:
-    """Puts cards where the user dropped them, or lets all arrange themselves; makes no revision."""
-    with context().sessions.begin() as session:
-        model = find_model(session, path.model_id, lock=True)
-        model.pins = {name: pin.model_dump() for name, pin in body.pins.items()}
-    with context().sessions() as session:
-        return reply(board_of(session, find_model(session, path.model_id)))

@@ -10,11 +10,15 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.stems import group_by_stem
+from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.exchange.texts import Line
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, now
 from dusk_arrow.results.columns import ColumnPart, column_parts
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.results.proposals import ConstructProposal, proposed_constructs
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -52,7 +56,7 @@ class ProjectList(BaseModel):
 class ProjectEdit(BaseModel):
     """What of a project can be changed."""
 
-    name: str | None = Field(default=None, max_length=200)
+    name: Line | None = Field(default=None, max_length=200)
     removed: bool | None = None
 
 
@@ -161,6 +165,7 @@ class ConstructProposals(BaseModel):
 
 
 @api.get("/<int:project_id>/proposals", operation_id="proposeConstructs", responses={200: ConstructProposals})
+@computes
 def propose_constructs(path: ProjectPath) -> Response:
     """A construct for every stem of the columns' names, with the correlations of its items as evidence."""
     with context().sessions() as session:
@@ -176,9 +181,9 @@ def edit_project(path: ProjectPath, body: ProjectEdit) -> Response:
     with context().sessions.begin() as session:
         project = find_project(session, path.project_id)
         if body.name is not None:
-            if not body.name.strip():
+            if not body.name:
                 raise refuse(422, "name_empty", "A project needs a name.")
-            project.name = body.name.strip()
+            project.name = body.name
         if body.removed is not None:
             project.removed = now() if body.removed else None
     return reply(Done())
@@ -187,7 +192,7 @@ def edit_project(path: ProjectPath, body: ProjectEdit) -> Response:
 class NewModel(BaseModel):
     """A further model of a project, empty or begun as a copy of another at its head."""
 
-    name: str = Field(min_length=1, max_length=120)
+    name: Line = Field(min_length=1, max_length=120)
     copy_of: int | None = None
 
 
@@ -202,17 +207,19 @@ def create_model(path: ProjectPath, body: NewModel) -> Response:
     """Begins a further model on the project's current data."""
     with context().sessions.begin() as session:
         project = find_project(session, path.project_id)
+        if not body.name:
+            raise refuse(422, "name_empty", "A model needs a name.")
         names = {model.name for model in store.models_of(session, project.id)}
-        if body.name.strip() in names:
-            raise refuse(422, "name_taken", f"There is a model called {body.name.strip()} already.")
-        specification, settings = "", {}
+        if body.name in names:
+            raise refuse(422, "name_taken", f"There is a model called {body.name} already.")
+        specification, settings = Specification(), {}
         version_id = store.current_version(session, project).id
         if body.copy_of is not None:
             other = store.find(session, ModelRow, body.copy_of)
             if other is None or other.project_id != project.id:
                 raise refuse(404, "unknown_model", "There is no such model in this project.")
             head = store.head_of(session, other)
-            specification, settings = head.specification, head.settings
-        model = store.add_model(session, project.id, body.name.strip(), specification, version_id, settings)
+            specification, settings = parse(head.specification), head.settings
+        model = store.add_model(session, project.id, body.name, specification, version_id, settings)
         created = ModelCreated(model_id=model.id)
     return reply(created, 201)

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from dusk_arrow.records.tables import ModelRow, PublishedReportRow
 from dusk_arrow.report.formats.registry import FORMATS
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.model_state import find_model
 from dusk_arrow.server.models import ModelPath
@@ -66,6 +67,7 @@ def get_published(path: ModelPath) -> Response:
 
 
 @api.post("/<int:model_id>/published", operation_id="publishReport", responses={201: PublishedReports})
+@computes
 def publish(path: ModelPath) -> Response:
     """Finishes the report as it is now: a page at an address of its own, which stays as it is whatever the model becomes."""
     report, _ = report_of(path.model_id)

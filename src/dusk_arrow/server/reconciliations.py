@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from dusk_arrow.records import store
 from dusk_arrow.results.reconciling import Line, read_printed, reconcile
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, reply, version_data
 from dusk_arrow.server.documents import fit_revision
 from dusk_arrow.server.model_state import find_model
@@ -58,6 +59,7 @@ def _line(line: Line) -> PrintedLine:
 
 
 @api.post("/<int:model_id>/reconciliations", operation_id="reconcile", responses={200: ReconciliationPart})
+@computes
 def reconcile_figures(path: ModelPath, body: PrintedFigures) -> Response:
     """Which printed digits agree with the model as it is, and which conventions explain those that do not; nothing is stored."""
     if not read_printed(body.text):

@@ -25,15 +25,17 @@ from dusk_arrow.report.assembly import Block, Figure, Numbered, Report, build, d
 from dusk_arrow.report.cells import Align, Style, Table
 from dusk_arrow.report.formats.registry import FORMATS
 from dusk_arrow.report.material import Beside, Cases, Material, Turn, material, screened
-from dusk_arrow.report.options import NamedFigure
+from dusk_arrow.report.options import NamedFigure, ReportOptions
 from dusk_arrow.report.proposals import proposal
 from dusk_arrow.report.tables.registry import TABLES
 from dusk_arrow.results.document import Results
 from dusk_arrow.server.comparisons import against, quick
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, imported_data, keep, removed_by_steps, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision, halves_of, with_importance
-from dusk_arrow.server.model_state import ViewPart, find_model
+from dusk_arrow.server.model_state import find_model
+from dusk_arrow.server.model_state import report_of as options_of
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 
@@ -153,7 +155,7 @@ class _Whole(NamedTuple):
     """What a report is made of, how it is to look, its title, the name of its files, and the document it rests on."""
 
     material: Material
-    view: ViewPart
+    options: ReportOptions
     title: str
     name: str
     document: Document
@@ -172,15 +174,16 @@ def _whole(model_id: int) -> _Whole:
         by_id = {row.id: row for row in store.revisions_of(session, model.id)}
         turns = [Turn(row.words, row.reason, row.prompted == "data") for row in store.way_of(head, by_id)]
         heads = [(other.name, store.head_of(session, other)) for other in store.models_of(session, model.project_id)]
-        stated = [(name, row, fit_revision(session, row)) for name, row in heads if row.specification]
-        criteria, view = cut_offs(session, model), ViewPart.model_validate(model.view)
+        there = [(name, row) for name, row in heads if row.specification and store.reads(session, row)]
+        stated = [(name, row, fit_revision(session, row)) for name, row in there]
+        criteria, options = cut_offs(session, model), options_of(model)
         steps = [step_words(step) for step in store.steps_of(version) if step.on]
         data_set_id = version.data_set_id
         title = f"{session.get_one(ProjectRow, model.project_id).name}: {model.name}"
         name = session.get_one(DataSetRow, version.data_set_id).name
         version_id, revision_id = version.id, head.id
         removed = removed_by_steps(version)
-    if any(figure.kind == "importance" for figure in view.report.figures):
+    if any(figure.kind == "importance" for figure in options.figures):
         results = with_importance(revision_id, results)
     data = version_data(version_id)
     found = keep(
@@ -198,7 +201,7 @@ def _whole(model_id: int) -> _Whole:
         assert isinstance(imported, DataSet)
         cases, halves = Cases(imported.n, removed), halves_of(revision_id, results)
     whole = material(results, data, criteria, steps, turns, beside, found, cases, halves)
-    return _Whole(whole, view, title, name, document)
+    return _Whole(whole, options, title, name, document)
 
 
 def _test(head: RevisionRow, other: RevisionRow, own: Callable[[], Any]) -> Comparison | None:
@@ -215,7 +218,7 @@ def report_of(model_id: int) -> tuple[Report, str]:
     def draw(figure: NamedFigure) -> Drawing:
         return _drawing(found.document, figure, found.material.results, False)
 
-    return build(found.material, found.view.report, found.title, draw), found.name
+    return build(found.material, found.options, found.title, draw), found.name
 
 
 def _drawing(document: Document, figure: NamedFigure, results: Results, inside: bool) -> Drawing:
@@ -291,6 +294,7 @@ def _block(block: Block, report: Report) -> FigureBlock | TableBlock | WordsBloc
 
 
 @api.get("/<int:model_id>/report", operation_id="getReport", responses={200: ReportDocument})
+@computes
 def get_report(path: ModelPath) -> Response:
     """The report of a model as it will be printed, and what else it could hold."""
     report, _ = report_of(path.model_id)
@@ -314,13 +318,14 @@ class TablePath(ModelPath):
 
 
 @api.get("/<int:model_id>/tables/<key>", operation_id="getTable", responses={200: TableBlock})
+@computes
 def get_table(path: TablePath) -> Response:
     """One table as the report prints it, whether the report has it or not."""
     found = _whole(path.model_id)
     made = next(one for one in TABLES if one.key == path.key).make(found.material)
     if made is None:
         raise refuse(404, "nothing_in_table", "The model has nothing of the kind.")
-    return reply(_table(made, 0, Style(found.view.report.decimals, found.view.report.leading_zero)))
+    return reply(_table(made, 0, Style(found.options.decimals, found.options.leading_zero)))
 
 
 class ReportPath(ModelPath):
@@ -330,6 +335,7 @@ class ReportPath(ModelPath):
 
 
 @api.get("/<int:model_id>/report.<ending>", operation_id="getReportFile", responses={200: None})
+@computes
 def get_report_file(path: ReportPath) -> Response:
     """The report of a model as a document."""
     report, name = report_of(path.model_id)
@@ -369,12 +375,12 @@ def _asked(model_id: int, query: FigureQuery) -> _Asked:
         head = store.head_of(session, model)
         document = document_of(session, head)
         results = document.results
-        view = ViewPart.model_validate(model.view)
+        kept = options_of(model)
         name = session.get_one(DataSetRow, store.version_of(session, head).data_set_id).name
         revision_id = head.id
     if not results.converged:
         raise refuse(422, "nothing_to_draw", "The model is not estimated yet, so there is no figure.")
-    named = next((one for one in view.report.figures if one.key == query.key), None)
+    named = next((one for one in kept.figures if one.key == query.key), None)
     if named is None:
         raise refuse(404, "unknown_figure", "There is no such figure in the report.")
     try:
@@ -387,6 +393,7 @@ def _asked(model_id: int, query: FigureQuery) -> _Asked:
 
 
 @api.get("/<int:model_id>/figure.<ending>", operation_id="getFigure", responses={200: None})
+@computes
 def get_figure(path: FigurePath, query: FigureQuery) -> Response:
     """A figure of the report: of the whole model, of one mediation, or of importance and performance."""
     named, results, document, name = _asked(path.model_id, query)
@@ -414,6 +421,7 @@ class ProposalPart(BaseModel):
 
 
 @api.get("/<int:model_id>/figure-proposal", operation_id="getFigureProposal", responses={200: ProposalPart})
+@computes
 def get_figure_proposal(path: ModelPath, query: FigureQuery) -> Response:
     """The narrowest of the usual widths in which a figure can be read, and the choices that go with it."""
     named, results, _, _ = _asked(path.model_id, query)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Literal
 
-from flask import Response, copy_current_request_context
+from flask import Flask, Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
@@ -18,6 +17,7 @@ from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import RunRow, now
 from dusk_arrow.results.pace import seconds_per_resample, takes_long
 from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, identity, stored_results, with_settings
 from dusk_arrow.server.model_state import find_model
@@ -28,7 +28,6 @@ api = APIBlueprint(
     "runs", __name__, url_prefix="/api", abp_tags=[Tag(name="runs")],
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
-HEARTBEAT = 10.0
 
 
 class RunPath(BaseModel):
@@ -135,6 +134,7 @@ class PacePart(BaseModel):
 
 
 @api.get("/models/<int:model_id>/pace", operation_id="getPace", responses={200: PacePart})
+@computes
 def get_pace(path: ModelPath) -> Response:
     """Measured by drawing a few, where each takes long: of incomplete cases by full information, or with weights of their own."""
     with context().sessions() as session:
@@ -170,21 +170,19 @@ def get_run(path: RunPath) -> Response:
     return reply(_how_far(path.run_id))
 
 
+def how_far(app: Flask, run_id: int) -> tuple[str, bool]:
+    """How far a run is, as JSON, and whether it is open."""
+    with app.app_context():
+        part = _how_far(run_id)
+    return part.model_dump_json(), part.state in runs.OPEN
+
+
 @api.get("/runs/<int:run_id>/events", operation_id="followRun", responses={200: None})
 def follow_run(path: RunPath) -> Response:
-    """How far a run is, told by server-sent events whenever that changes, until it has ended."""
-    changes, first = context().runs.changes, _how_far(path.run_id)
-    look = copy_current_request_context(_how_far)
-
-    def told() -> Iterator[str]:
-        part, seen = first, 0
-        yield f"data: {part.model_dump_json()}\n\n"
-        while part.state in runs.OPEN and not changes.closed:
-            before, seen = seen, changes.wait(part.id, seen, HEARTBEAT)
-            part = look(part.id)
-            yield f"data: {part.model_dump_json()}\n\n" if seen != before else ": still here\n\n"
-
-    return Response(told(), mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
+    """How far a run is, told by server-sent events whenever that changes, until it has ended. Here is the first; whoever listens keeps
+    the stream open and tells the others."""
+    event = f"data: {_how_far(path.run_id).model_dump_json()}\n\n"
+    return Response(event, mimetype="text/event-stream", headers={"Cache-Control": "no-store"})
 
 
 class Stop(BaseModel):

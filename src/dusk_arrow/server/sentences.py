@@ -89,9 +89,8 @@ def write_rows(path: ModelPath, body: WrittenRows) -> Response:
         readings = _readings(session, model, body.rows)
         before, after = parse(store.head_of(session, model).specification), what_reads(readings)
         if after != before:
-            text = write(after)
-            change = CHANGE.dump_python(ReplaceText(text), mode="json")
-            store.add_revision(session, model, text, [change], words_between(before, after), None)
+            change = CHANGE.dump_python(ReplaceText(write(after)), mode="json")
+            store.add_revision(session, model, after, [change], words_between(before, after), None)
     with context().sessions() as session:
         state = state_of(session, find_model(session, path.model_id))
     return reply(KeptRows(state=state, rows=_parts(readings)))

@@ -15,6 +15,7 @@ from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.specification.model import Construct, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Keeps
+from dusk_arrow.exchange.texts import Line, Text
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
 from dusk_arrow.results.comparison import compare, quick_fit
@@ -25,6 +26,7 @@ from dusk_arrow.results.left_out import without_answers
 from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.comparisons import DifferencePart, difference_part
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, removed_by_steps, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import RevisionPath, estimated_results, fit_revision
@@ -122,9 +124,9 @@ class RevisionEdit(BaseModel):
     """What of a revision can be edited later: name, note, reason, and whether these data prompted it. An empty text takes
     it away; what is left out stays."""
 
-    name: str | None = Field(default=None, max_length=120)
-    note: str | None = Field(default=None, max_length=4000)
-    reason: str | None = Field(default=None, max_length=2000)
+    name: Line | None = Field(default=None, max_length=120)
+    note: Text | None = Field(default=None, max_length=4000)
+    reason: Line | None = Field(default=None, max_length=2000)
     prompted: Prompt | None = None
 
 
@@ -152,7 +154,8 @@ def _remember(session: Session, rows: list[RevisionRow]) -> bool:
             continue
         if monotonic() - begun > PATIENCE:
             return False
-        known = key_figures(estimated_results(session, row)) if row.specification else KeyFigures(estimated=False)
+        there = row.specification and store.reads(session, row)
+        known = key_figures(estimated_results(session, row)) if there else KeyFigures(estimated=False)
         row.figures = known.model_dump()
     return True
 
@@ -188,7 +191,7 @@ def _aside(session: Session, head: RevisionRow, by_id: dict[int, RevisionRow]) -
         for indicator, reason in construct.aside:
             at, before = head, by_id.get(head.parent_id or 0)
             while before is not None:
-                owner = _said(before).get(construct.name)
+                owner = _said(before).get(construct.name) if store.reads(session, before) else None
                 if owner is None or indicator not in [name for name, _ in owner.aside]:
                     break
                 at, before = before, by_id.get(before.parent_id or 0)
@@ -271,6 +274,7 @@ def _trail(session: Session, model: ModelRow) -> Trail:
 
 
 @api.get("/<int:model_id>/trail", operation_id="getTrail", responses={200: Trail})
+@computes
 def get_trail(path: ModelPath) -> Response:
     """Every revision of a model with its key figures, branches and all; figures not known yet are computed, for a while."""
     with context().sessions.begin() as session:
@@ -303,7 +307,7 @@ def edit_revision(path: RevisionPath, body: RevisionEdit) -> Response:
         for key in ("name", "note", "reason"):
             text = getattr(body, key)
             if text is not None:
-                setattr(revision, key, text.strip() or None)
+                setattr(revision, key, text or None)
         revision.prompted = body.prompted or revision.prompted
         session.flush()
         return reply(_trail(session, model))
@@ -312,6 +316,7 @@ def edit_revision(path: RevisionPath, body: RevisionEdit) -> Response:
 @api.get(
     "/<int:model_id>/revisions/<int:revision_id>/effect", operation_id="getEffect", responses={200: RevisionEffect}
 )
+@computes
 def get_effect(path: RevisionPath) -> Response:
     """What a revision did to the key figures, with the test of the difference where it can be tested."""
     with context().sessions() as session:

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.records import store
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, reply, version_data
 from dusk_arrow.server.documents import short_settings
 from dusk_arrow.server.model_state import find_model
@@ -33,6 +34,7 @@ class Followed(BaseModel):
 
 
 @api.post("/<int:model_id>/transient", operation_id="followGesture", responses={200: Followed})
+@computes
 def follow_gesture(path: ModelPath, body: Follow) -> Response:
     """Draws a short bootstrap of the head, with the seed and level of the model's last run; answers when that is done,
     superseded or given up."""

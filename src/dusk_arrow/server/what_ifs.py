@@ -27,6 +27,7 @@ from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.results.what_ifs import ItemWhatIf, LeftOutWhatIf, estimator_of, item_what_ifs, left_out_what_ifs
+from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import fit_revision, with_settings
@@ -76,6 +77,7 @@ WhatIfResult.model_rebuild()
 
 
 @api.post("/<int:model_id>/what-ifs", operation_id="whatIf", responses={200: WhatIfResult})
+@computes
 def what_if(path: ModelPath, body: WhatIf) -> Response:
     """What changes would do, by refitting; nothing is stored."""
     with context().sessions() as session:
@@ -147,6 +149,7 @@ class LeftOutWhatIfs(BaseModel):
 
 
 @api.get("/<int:model_id>/left-out-what-ifs", operation_id="leftOutWhatIfs", responses={200: LeftOutWhatIfs})
+@computes
 def get_left_out_what_ifs(path: ModelPath) -> Response:
     """What letting in a residual covariance or a cross-loading would do, by refitting; nothing is stored."""
     with context().sessions() as session:
@@ -169,6 +172,7 @@ class ItemWhatIfs(BaseModel):
 
 
 @api.get("/<int:model_id>/item-what-ifs", operation_id="itemWhatIfs", responses={200: ItemWhatIfs})
+@computes
 def get_item_what_ifs(path: ModelPath) -> Response:
     """What setting each indicator aside would do, by refitting; nothing is stored."""
     with context().sessions() as session:

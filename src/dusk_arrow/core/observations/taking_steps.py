@@ -134,6 +134,8 @@ def _reverse(data: DataSet, step: Reverse) -> DataSet:
 
 
 def _halved(data: DataSet, step: HoldOutHalf) -> DataSet:
+    if step.seed < 0:
+        raise _refuse("seed_negative", "The seed of the halves is a whole number of 0 or more.")
     whole = np.ones(data.n, dtype=bool)
     for name in step.columns:
         whole &= ~np.isnan(_numbers(data, name))

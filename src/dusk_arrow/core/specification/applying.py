@@ -122,6 +122,8 @@ def _merge(specification: Specification, name: str, into: str) -> Specification:
 
 def _replaced(specification: Specification, construct: str, gone: tuple[str, ...], by: str) -> Specification:
     """A column where the first of several indicators stood; what was said of these goes with them."""
+    if not gone:
+        raise refuse("nothing_to_replace", f"Which items of {construct} is {by} to take the place of?", construct)
     for name in gone:
         _member(specification, construct, name)
     _check_free(specification, (by,))

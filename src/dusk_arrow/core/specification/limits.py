@@ -24,8 +24,11 @@ def check_text(lines: int, characters: int) -> None:
 
 
 def check_names(names: Iterable[str]) -> None:
-    """Raises ProblemError for a name that is longer than names may be."""
-    longest = max((len(name) for name in names), default=0)
+    """Raises ProblemError for a name that is empty, or longer than names may be."""
+    lengths = [len(name.strip()) for name in names]
+    if 0 in lengths:
+        raise ProblemError([Problem("name_empty", "error", "A name is empty; give everything in the model one.")])
+    longest = max(lengths, default=0)
     if longest > LONGEST_NAME:
         message = f"A name has {longest} characters; {LONGEST_NAME} is the most."
         raise ProblemError([Problem("name_too_long", "error", message)])

@@ -93,7 +93,7 @@ class Scanner:
         if quoted is not None:
             if not quoted.strip():
                 self.fail(what, "a name cannot be empty")
-            return quoted
+            return quoted.strip()
         found = WORD.match(self.text, self.position)
         if not found:
             self.fail(what)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Callable
 from typing import Literal, cast
 
@@ -41,6 +40,7 @@ from dusk_arrow.core.specification.statements import (
     Tracks,
     VarianceOf,
 )
+from dusk_arrow.core.texts import plain_marks
 
 TRAILING_NUMBER = re.compile(r"^(.*?)(\d+)$")
 LONGEST_RANGE = 500
@@ -361,15 +361,9 @@ def _comment_start(text: str) -> int:
     return len(text)
 
 
-def normalise(text: str) -> str:
-    """Text with one form for what looks alike: NFC, plain quotes and blanks, no byte order mark."""
-    text = unicodedata.normalize("NFC", text).replace("\ufeff", "").replace("\u00a0", " ")
-    return text.translate({ord(mark): '"' for mark in "“”„‟«»"})
-
-
 def parse_line(text: str) -> Line:
     """One line as a value. Raises ProblemError with the column and what was expected there."""
-    text = normalise(text)
+    text = plain_marks(text)
     cut = _comment_start(text)
     comment = text[cut + 1 :].strip() if cut < len(text) else None
     said = text[:cut].rstrip()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import Any
 
@@ -11,22 +10,16 @@ import numpy as np
 from dusk_arrow.core.observations.data import Column, DataSet, Level
 from dusk_arrow.core.observations.steps import Step, TreatAsMissing
 from dusk_arrow.core.observations.taking_steps import apply_steps
+from dusk_arrow.core.texts import one_line, plain_name, usable
 from dusk_arrow.exchange.cells import check_columns, within_reach
 from dusk_arrow.exchange.column_names import check_names, column_names
 from dusk_arrow.exchange.csv_files import MOST_COLUMNS
 from dusk_arrow.exchange.reading_options import Reading, ReadingOptions, refuse
 
-UNUSABLE = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff]")
-
 
 def text_level(texts: np.ndarray[Any, Any]) -> Level:
     """What a column of texts is."""
     return "category" if len(set(texts)) <= 20 else "text"
-
-
-def _clean(text: str | None) -> str | None:
-    """A name or label without characters that cannot be shown or stored."""
-    return None if text is None else UNUSABLE.sub("", text).strip()
 
 
 def checked(data: DataSet, options: ReadingOptions) -> Reading:
@@ -53,8 +46,8 @@ def _tidy(data: DataSet) -> tuple[Column, ...]:
     for column in data.columns:
         texts = column.texts
         if texts is not None:
-            texts = np.array([_clean(text) for text in texts], dtype=object)
-        labels = {_clean(key) or "": _clean(label) or "" for key, label in column.value_labels.items()}
-        name, label = _clean(column.name) or "", _clean(column.label)
-        columns.append(replace(column, name=name, label=label or None, value_labels=labels, texts=texts))
+            texts = np.array([None if text is None else usable(text).strip() for text in texts], dtype=object)
+        labels = {usable(key).strip(): one_line(label) for key, label in column.value_labels.items()}
+        label = one_line(column.label or "") or None
+        columns.append(replace(column, name=plain_name(column.name), label=label, value_labels=labels, texts=texts))
     return tuple(columns)

@@ -1,0 +1,65 @@
+import type { QueryClient } from "@tanstack/react-query";
+import { create } from "zustand";
+
+const EVERY = 1500;
+const PATIENCE = 1500;
+const MISSES = 2; // a server that computes may be late once
+
+/** Whether the server answers, and whether it has become another version than the one that this page is of. */
+export const useServer = create<{ answers: boolean; newer: boolean }>(() => ({
+  answers: true,
+  newer: false,
+}));
+
+export const gone = () => useServer.getState().answers && useServer.setState({ answers: false });
+
+/** Resolves once the server answers again. */
+export function answersAgain(): Promise<void> {
+  return new Promise((resolve) => {
+    if (useServer.getState().answers) return resolve();
+    const stop = useServer.subscribe(({ answers }) => {
+      if (!answers) return;
+      stop();
+      resolve();
+    });
+  });
+}
+
+/** The script that this page began with, by which versions are told apart. */
+const ownScript = () =>
+  document
+    .querySelector<HTMLScriptElement>("script[type=module][src]")
+    ?.getAttribute("src")
+    ?.replace(/^\//, "");
+
+async function alive(): Promise<{ page: string | null } | null> {
+  const answer = await fetch("/api/alive", { signal: AbortSignal.timeout(PATIENCE), cache: "no-store" });
+  return answer.ok ? ((await answer.json()) as { page: string | null }) : null;
+}
+
+let missed = 0;
+
+/** Asks once whether the server answers, and says so everywhere. */
+export async function ask(): Promise<boolean> {
+  try {
+    const found = await alive();
+    missed = 0;
+    const script = ownScript();
+    const newer = found?.page != null && script !== undefined && script !== found.page;
+    useServer.setState({ answers: true, newer });
+    return true;
+  } catch (error) {
+    missed += error instanceof DOMException ? 1 : MISSES;
+    if (missed >= MISSES) gone();
+    return false;
+  }
+}
+
+/** Asks again and again; whatever is shown is fetched anew when the server is back. */
+export function watchServer(queries: QueryClient) {
+  const again = () => void ask().then(() => setTimeout(again, EVERY));
+  setTimeout(again, EVERY);
+  useServer.subscribe((now, before) => {
+    if (now.answers && !before.answers) void queries.invalidateQueries();
+  });
+}

@@ -1,0 +1,39 @@
+"""Texts that people give: one form for what looks alike, and nothing in them that cannot be seen, stored or written down."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+# Marks that are not seen: the byte order mark, blanks without width, and those that turn the direction of what follows.
+UNSEEN = "\ufeff\u200b\u2060\u2061\u2062\u2063\u2064\u180e\u202a-\u202e\u2066-\u2069\u206a-\u206f\ufff9-\ufffb"
+BREAKS = "\t\n\v\f\r\x1c-\x1f\x85\u2028\u2029"
+BREAK = re.compile(f"[{BREAKS}]")
+UNUSABLE = re.compile(f"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff{UNSEEN}]")
+QUOTES = dict.fromkeys(map(ord, "“”„‟«»"), '"')
+
+
+def usable(text: str) -> str:
+    """A text without characters that cannot be seen, stored or written to a file; its lines stay."""
+    return UNUSABLE.sub("", text)
+
+
+def one_line(text: str) -> str:
+    """A label or a reason: on one line, without unusable characters and without blanks at its ends."""
+    return unicodedata.normalize("NFC", usable(BREAK.sub(" ", text))).strip()
+
+
+def paragraphs(text: str) -> str:
+    """A text of several lines: line breaks of one kind, each line without unusable characters and blanks at its end."""
+    lines = re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text)
+    return "\n".join(one_line(line) if line.strip() else "" for line in lines).strip("\n")
+
+
+def plain_marks(text: str) -> str:
+    """A text with one form of quotation marks and blanks, so that what looks alike is alike; its ends stay."""
+    return unicodedata.normalize("NFC", usable(BREAK.sub(" ", text))).replace("\u00a0", " ").translate(QUOTES)
+
+
+def plain_name(text: str) -> str:
+    """A name as it is kept: on one line, with plain marks, without blanks at its ends."""
+    return plain_marks(text).strip()
