@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from dataclasses import fields, is_dataclass, replace
+from typing import Any, TypeVar, cast
+
+T = TypeVar("T")
 
 # Marks that are not seen: the byte order mark, blanks without width, and those that turn the direction of what follows.
 UNSEEN = "\ufeff\u200b\u2060\u2061\u2062\u2063\u2064\u180e\u202a-\u202e\u2066-\u2069\u206a-\u206f\ufff9-\ufffb"
@@ -18,9 +22,31 @@ def usable(text: str) -> str:
     return UNUSABLE.sub("", text)
 
 
+def printable(text: str) -> str:
+    """A text as it can be printed on one line, in whatever format; blanks at its ends stay."""
+    return usable(BREAK.sub(" ", text))
+
+
+def all_printable(value: T) -> T:
+    """A value with every text in it as it can be printed: dataclasses, tuples, lists and dicts are gone through."""
+    found: Any = value
+    if isinstance(value, str):
+        found = printable(value)
+    elif isinstance(value, tuple) and type(value) is tuple:
+        found = tuple(map(all_printable, value))
+    elif isinstance(value, list):
+        found = [all_printable(one) for one in value]
+    elif isinstance(value, dict):
+        found = {all_printable(key): all_printable(one) for key, one in value.items()}
+    elif is_dataclass(value) and not isinstance(value, type):
+        changed = {field.name: all_printable(getattr(value, field.name)) for field in fields(value) if field.init}
+        found = replace(value, **changed)
+    return cast(T, found)
+
+
 def one_line(text: str) -> str:
     """A label or a reason: on one line, without unusable characters and without blanks at its ends."""
-    return unicodedata.normalize("NFC", usable(BREAK.sub(" ", text))).strip()
+    return unicodedata.normalize("NFC", printable(text)).strip()
 
 
 def paragraphs(text: str) -> str:
@@ -31,7 +57,7 @@ def paragraphs(text: str) -> str:
 
 def plain_marks(text: str) -> str:
     """A text with one form of quotation marks and blanks, so that what looks alike is alike; its ends stay."""
-    return unicodedata.normalize("NFC", usable(BREAK.sub(" ", text))).replace("\u00a0", " ").translate(QUOTES)
+    return unicodedata.normalize("NFC", printable(text)).replace("\u00a0", " ").translate(QUOTES)
 
 
 def plain_name(text: str) -> str:

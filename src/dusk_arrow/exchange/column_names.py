@@ -5,8 +5,15 @@ from __future__ import annotations
 import re
 
 from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed
+from dusk_arrow.core.specification.limits import LONGEST_NAME
 from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.reading_options import ReadAgain, ReadingOptions, refuse
+
+
+def short_name(name: str) -> str:
+    """A name as it is kept, no longer than names in a model may be."""
+    plain = plain_name(name)
+    return plain if len(plain) <= LONGEST_NAME else f"{plain[: LONGEST_NAME - 1].rstrip()}…"
 
 
 def told_apart(names: list[str]) -> list[str]:
@@ -27,12 +34,12 @@ def column_names(first: list[str], options: ReadingOptions) -> tuple[list[str], 
         if len(options.names) != len(first):
             message = f"{len(options.names)} names are given for {len(first)} columns."
             raise refuse("names_do_not_match", message)
-        names = [plain_name(name) for name in options.names]
+        names = [short_name(name) for name in options.names]
         rows = 1 if options.header else 0
     elif not options.header:
         return [f"v{i + 1}" for i in range(len(first))], 0
     else:
-        names, rows = [plain_name(name) for name in first], 1
+        names, rows = [short_name(name) for name in first], 1
         numeric = sum(bool(re.fullmatch(r"[+-]?\d+([.,]\d+)?", name)) for name in names)
         if numeric > len(names) / 2:
             message = "The first line holds numbers, not names. Give the columns names in the first line."

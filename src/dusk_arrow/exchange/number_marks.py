@@ -70,8 +70,9 @@ def _cells_with_comma(text: str, delimiter: str) -> Iterator[str]:
 
 def reads(mark: Mark) -> Callable[[str], bool]:
     """Whether a text is a number with that decimal mark; the other one may only stand between groups of three."""
-    own, grouped = (POINT, BY_COMMA) if mark == "." else (COMMA, BY_POINT)
-    return lambda text: bool(PLAIN.fullmatch(text) or own.fullmatch(text) or grouped.fullmatch(text))
+    if mark == ".":
+        return lambda text: bool(PLAIN.fullmatch(text) or POINT.fullmatch(text) or BY_COMMA.fullmatch(text))
+    return lambda text: bool(PLAIN.fullmatch(text) or COMMA.fullmatch(text) or BY_POINT.fullmatch(text))
 
 
 def value(text: str, mark: Mark) -> float:

@@ -13,8 +13,10 @@ import numpy as np
 
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.texts import printable, usable
 
 MEASURES = {"number": "scale", "ordered": "ordinal", "category": "nominal", "identifier": "nominal", "text": "nominal"}
+LONGEST_CELL = 32_767  # letters that a cell of a workbook can hold
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r")
 MOST_SHEET_CELLS = 1_000_000
 EARLIEST = (1980, 1, 1, 0, 0, 0)  # of a file in a .zip
@@ -97,7 +99,7 @@ def _safe(value: Any) -> Any:
     if value is None or (isinstance(value, float) and not np.isfinite(value)) or str(value) in ("<NA>", "nan"):
         return None
     if isinstance(value, str):
-        return harmless(re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", value))
+        return harmless(usable(value))[:LONGEST_CELL]
     return value.item() if isinstance(value, np.generic) else value
 
 
@@ -107,7 +109,7 @@ def write_workbook(sheets: dict[str, list[list[Any]]]) -> bytes:
 
     book = Workbook(write_only=True)
     for name, rows in sheets.items():
-        sheet = book.create_sheet(re.sub(r"[\[\]:*?/\\]", " ", name)[:31])
+        sheet = book.create_sheet(re.sub(r"[\[\]:*?/\\]", " ", printable(name))[:31])
         for row in rows:
             sheet.append([_safe(value) for value in row])
     buffer = io.BytesIO()

@@ -8,6 +8,7 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from dusk_arrow.core.texts import all_printable, paragraphs
 from dusk_arrow.figure.drawing import Drawing
 from dusk_arrow.figure.importance import importance_picture
 from dusk_arrow.figure.paper import diagram
@@ -121,13 +122,13 @@ def _choices(options: ReportOptions, keys: Iterable[str], unasked: dict[str, boo
     return [chosen.get(key) or PartChoice(key=key, shown=unasked[key]) for key in order]
 
 
-def _words(key: str, title: str, paragraphs: Sequence[str], options: ReportOptions) -> Words:
-    computed = tuple(kept_together(text) for text in paragraphs)
+def _words(key: str, title: str, said: Sequence[str], options: ReportOptions) -> Words:
+    computed = tuple(kept_together(text) for text in said)
     mark = hashlib.sha256("\n".join(computed).encode()).hexdigest()
     edit = options.edits.get(key)
     if edit is None or edit.text is None:
         return Words(key, title, computed, computed, "computed", mark)
-    own = tuple(line.strip() for line in edit.text.splitlines() if line.strip())
+    own = tuple(line for line in paragraphs(edit.text).split("\n") if line)
     return Words(key, title, own, computed, "edited" if edit.computed == mark else "moved", mark)
 
 
@@ -139,6 +140,7 @@ def drawn(figure: NamedFigure, results: Results, inside: bool = False) -> Drawin
     else:
         about = (figure.source or "", figure.outcome or "") if figure.kind == "mediation" else None
         drawing = diagram(results, figure.options, about, inside)
+    drawing = all_printable(drawing)
     if figure.options.width is not None:
         return drawing
     return replace(drawing, scale=min(UNASKED_SCALE, TWO_COLUMNS * MM / drawing.width))
@@ -203,7 +205,8 @@ def build(
             blocks.append(block)
         offered.append(Offered(key, kind, caption, choice.title, number.get(key), choice.shown, there))
     style = Style(options.decimals, options.leading_zero)
-    return Report(options.title or title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
+    report = Report(options.title or title, tuple(blocks), tuple(offered), tuple(cited(_texts(blocks))), style)
+    return all_printable(report)
 
 
 def _texts(blocks: Iterable[Block]) -> Iterable[str]:

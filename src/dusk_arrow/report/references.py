@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-NAME = r"[A-ZÖÜÄ][\w'’-]+"
-CITATION = re.compile(  # begins at the beginning of a word and goes on for a few names, so that no text takes long
-    rf"(?<!\w)(?<!\w['’-])(?:{NAME}(?: [A-Z][\w'’-]+){{0,4}}, ){{0,8}}{NAME}(?: & {NAME})?(?:'s)?,? \(?(?:19|20)\d\d[a-z]?\)?"
+NAME = r"[A-ZÖÜÄ][\w'’-]{1,40}+"
+CITATION = re.compile(  # begins at the beginning of a word and goes on for a few names of bounded length, so that no text takes long
+    rf"(?<!\w)(?<!\w['’-])(?:{NAME}(?: [A-Z][\w'’-]{{1,40}}+){{0,4}}, ){{0,8}}{NAME}(?: & {NAME})?,? \(?(?:19|20)\d\d[a-z]?\)?"
 )
 
 

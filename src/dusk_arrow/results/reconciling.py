@@ -86,8 +86,9 @@ class Reconciliation:
     of: int
 
 
+TAIL = 60  # letters at the end of a line that its number is looked for in
 NUMBER = re.compile(
-    r"^(?P<label>.*?)[\s=:;,]*(?P<below>[<≤]\s*)?(?P<number>[-−–]?(?:\d+(?:[.,]\d+)?|[.,]\d+))\s*\*{0,3}$"
+    r"^(?P<label>.{0,60}?)[\s=:;,]*(?P<below>[<≤]\s*)?(?P<number>[-−–]?(?:\d+(?:[.,]\d+)?|[.,]\d+))\s*\*{0,3}$"
 )
 
 
@@ -95,15 +96,15 @@ def read_printed(text: str) -> list[Printed]:
     """Lines such as `CFI = .986`, `Training → Efficacy 0.43***`, `p < .001`. Lines without a number at their end are passed over."""
     found = []
     for raw in text.splitlines()[:MOST_LINES]:
-        match = NUMBER.match(raw.strip().replace("\t", " "))
-        if match is None or not match["label"].strip():
+        line = raw.strip().replace("\t", " ")
+        match = NUMBER.match(line[-TAIL:])
+        label = "" if match is None else f"{line[:-TAIL]}{match['label']}".strip()
+        if match is None or not label:
             continue
         written = match["number"]
         digits = re.sub(r"^[-−–]", "-", written).replace(",", ".")
         decimals = len(digits.partition(".")[2])
-        found.append(
-            Printed(match["label"].strip(), written, float(digits), 0.5 * 10.0**-decimals, match["below"] is not None)
-        )
+        found.append(Printed(label, written, float(digits), 0.5 * 10.0**-decimals, match["below"] is not None))
     return found
 
 

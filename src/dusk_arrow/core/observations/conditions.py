@@ -14,6 +14,7 @@ from dusk_arrow.core.problems import Problem, ProblemError, nearest
 
 TOKEN = re.compile(r'\s*(?:(>=|<=|!=|≥|≤|≠|=|<|>|\(|\)|,)|"((?:[^"]|"")*)"|([^\s()<>=!≥≤≠,"]+))')
 SIGNS = {"≥": ">=", "≤": "<=", "≠": "!="}
+LONGEST, DEEPEST = 4000, 40
 COMPARISONS = ("=", "!=", "<", "<=", ">", ">=")
 Truth = NDArray[np.bool_]
 
@@ -26,6 +27,8 @@ def _tokens(text: str) -> list[tuple[str, bool]]:
     """Words and marks, each with whether it was quoted."""
     found, position = [], 0
     text = text.rstrip()
+    if len(text) > LONGEST:
+        raise _fail(f"The condition has {len(text):,} characters; {LONGEST:,} are the most.")
     while position < len(text):
         match = TOKEN.match(text, position)
         if match is None:
@@ -43,7 +46,7 @@ class _Reader:
 
     def __init__(self, text: str, data: DataSet) -> None:
         self.words = _tokens(text)
-        self.at = 0
+        self.at = self.depth = 0
         self.data = data
 
     def next_is(self, *words: str) -> bool:
@@ -80,13 +83,21 @@ class _Reader:
 
     def single(self) -> Truth:
         if self.next_is("not"):
-            return ~self.single()
+            return ~self.deeper(self.single)
         if self.next_is("("):
-            found = self.either()
+            found = self.deeper(self.either)
             if not self.next_is(")"):
                 raise _fail("A closing parenthesis is missing in the condition.")
             return found
         return self.comparison()
+
+    def deeper(self, read: Callable[[], Truth]) -> Truth:
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise _fail(f"The condition is nested more than {DEEPEST} deep.")
+        found = read()
+        self.depth -= 1
+        return found
 
     def comparison(self) -> Truth:
         column = self.column(self.take("the name of a column"))

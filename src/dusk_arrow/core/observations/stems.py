@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-ENDING = re.compile(r"^(.*?\D)[_.\- ]?(\d+)([a-zA-Z]?)$")
+ENDING = re.compile(r"(?<!\d)\d+[a-zA-Z]?$")
 
 
 @dataclass(frozen=True)
@@ -18,8 +18,8 @@ class Block:
 
 
 def _stem(name: str) -> str | None:
-    found = ENDING.match(name)
-    return found.group(1).rstrip("_.- ") or None if found else None
+    found = ENDING.search(name)
+    return name[: found.start()].rstrip("_.- ") or None if found else None
 
 
 def group_by_stem(names: Sequence[str]) -> list[Block]:

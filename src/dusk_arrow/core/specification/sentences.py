@@ -42,7 +42,7 @@ from dusk_arrow.core.specification.statements import (
 )
 from dusk_arrow.core.texts import plain_marks
 
-TRAILING_NUMBER = re.compile(r"^(.*?)(\d+)$")
+TRAILING_NUMBER = re.compile(r"(?<!\d)\d{1,9}$")
 LONGEST_RANGE = 500
 MOST_PROBLEMS = 100
 DEEPEST = 40
@@ -55,17 +55,17 @@ def _item(scanner: Scanner) -> list[str]:
     if not scanner.take(".."):
         return [first]
     last = scanner.name("the last name of the range")
-    low, high = TRAILING_NUMBER.match(first), TRAILING_NUMBER.match(last)
-    if not low or not high or low.group(1) != high.group(1):
+    low, high = TRAILING_NUMBER.search(first), TRAILING_NUMBER.search(last)
+    if not low or not high or first[: low.start()] != last[: high.start()]:
         scanner.position = start
         scanner.fail("a range", f"the ends of the range {first}..{last} must differ only in their trailing number")
-    begin, end = int(low.group(2)), int(high.group(2))
+    begin, end = int(low.group()), int(high.group())
     if abs(end - begin) >= LONGEST_RANGE:
         scanner.position = start
         scanner.fail("a shorter range", f"the range {first}..{last} would name {abs(end - begin) + 1} columns")
-    width = len(low.group(2)) if low.group(2).startswith("0") or len(low.group(2)) == len(high.group(2)) else 0
+    width = len(low.group()) if low.group().startswith("0") or len(low.group()) == len(high.group()) else 0
     step = 1 if end >= begin else -1
-    return [f"{low.group(1)}{number:0{width}d}" for number in range(begin, end + step, step)]
+    return [f"{first[: low.start()]}{number:0{width}d}" for number in range(begin, end + step, step)]
 
 
 def _list(scanner: Scanner) -> tuple[str, ...]:

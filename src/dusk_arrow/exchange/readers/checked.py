@@ -10,9 +10,9 @@ import numpy as np
 from dusk_arrow.core.observations.data import Column, DataSet, Level
 from dusk_arrow.core.observations.steps import Step, TreatAsMissing
 from dusk_arrow.core.observations.taking_steps import apply_steps
-from dusk_arrow.core.texts import one_line, plain_name, usable
+from dusk_arrow.core.texts import one_line, usable
 from dusk_arrow.exchange.cells import check_columns, within_reach
-from dusk_arrow.exchange.column_names import check_names, column_names
+from dusk_arrow.exchange.column_names import check_names, column_names, short_name
 from dusk_arrow.exchange.csv_files import MOST_COLUMNS
 from dusk_arrow.exchange.reading_options import Reading, ReadingOptions, refuse
 
@@ -49,5 +49,5 @@ def _tidy(data: DataSet) -> tuple[Column, ...]:
             texts = np.array([None if text is None else usable(text).strip() for text in texts], dtype=object)
         labels = {usable(key).strip(): one_line(label) for key, label in column.value_labels.items()}
         label = one_line(column.label or "") or None
-        columns.append(replace(column, name=plain_name(column.name), label=label, value_labels=labels, texts=texts))
+        columns.append(replace(column, name=short_name(column.name), label=label, value_labels=labels, texts=texts))
     return tuple(columns)

@@ -33,6 +33,7 @@ ACROSS, SIZE, WIDER = Mm(174), 8.5, 1.25
 VECTOR = "http://schemas.microsoft.com/office/drawing/2016/SVG/main"
 VECTOR_MARK = "{96DAC541-7B7A-43D3-8B79-37D633B846F1}"
 FALL_BACK = 200  # dots an inch of the picture beside the vectors
+LONGEST_PROPERTY = 255  # letters that the properties of such a document can have
 EARLIEST = datetime(2000, 1, 1, tzinfo=UTC)
 
 
@@ -196,7 +197,8 @@ def write(report: Report) -> bytes:
     section.top_margin = section.bottom_margin = Mm(20)
     _styles(paper)
     about = paper.core_properties
-    about.title, about.author, about.comments, about.created, about.modified = report.title, "", "", EARLIEST, EARLIEST
+    about.title, about.author, about.comments = report.title[:LONGEST_PROPERTY], "", ""
+    about.created = about.modified = EARLIEST
     if report.title:
         paper.add_paragraph(report.title, style="Title")
     lying = False

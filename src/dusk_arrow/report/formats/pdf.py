@@ -110,7 +110,7 @@ def _table(table: Table, style: Style) -> Grid:
         ("VALIGN", (0, 0), (-1, 0), "BOTTOM"), ("VALIGN", (0, 1), (-1, -1), "TOP"), ("TOPPADDING", (0, 0), (-1, -1), 1.5),
         ("BOTTOMPADDING", (0, 0), (-1, -1), 1.5), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 6),
     ]  # fmt: skip
-    return Grid(rows, colWidths=widths, repeatRows=1, hAlign="LEFT", style=TableStyle(lines))
+    return Grid(rows, colWidths=widths, repeatRows=1, splitInRow=1, hAlign="LEFT", style=TableStyle(lines))
 
 
 def _foot(canvas: Canvas, document: BaseDocTemplate) -> None:

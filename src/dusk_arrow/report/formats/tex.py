@@ -8,6 +8,7 @@ from functools import cache
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
+from dusk_arrow.core.texts import printable
 from dusk_arrow.report.assembly import Figure, Numbered, Report, Words
 from dusk_arrow.report.cells import Cell, Range, Row, Table
 from dusk_arrow.report.formats.widths import BESIDE, column_widths
@@ -27,7 +28,7 @@ SPECIAL = {
 
 def escaped(text: str) -> str:
     """Text in which no character means anything to LaTeX."""
-    shown = "".join(SPECIAL.get(letter, letter) for letter in text)
+    shown = "".join(SPECIAL.get(letter, letter) for letter in printable(text))
     return re.sub(r"^(\s*)\[", r"\1{[}", shown)  # a bracket after the end of a row would be read as its space
 
 
