@@ -172,7 +172,7 @@ def test_what_was_changed_or_is_none_is_refused(client: FlaskClient, model: dict
     projects = len(client.get("/api/projects").get_json()["projects"])
     for wrong, words in (
         (changed.getvalue(), "model.txt was changed"), (b"no zip", "neither a capsule"), (empty.getvalue(), "neither a capsule"),
-        (pack("capsule", {"model.txt": "x"}), "cannot be read"), (pack("project", {"project.json": "{}"}), "cannot be opened"),
+        (pack("capsule", {"model.txt": "x"}), "cannot be opened"), (pack("project", {"project.json": "{}"}), "cannot be opened"),
         (pack("project", {"project.json": json.dumps({"project": 3})}), "cannot be opened"),
     ):  # fmt: skip
         answer = opened(client, wrong)

@@ -6,28 +6,36 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from importlib.resources import files as resources
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from dusk_arrow.capsules.packing import damaged, pack, unpack
-from dusk_arrow.core.assessment.criteria import Sheet, sheet
+from dusk_arrow.capsules.packing import damaged, in_words, pack, unpack
+from dusk_arrow.core.assessment.criteria import Sheet
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.changes import RemoveIndicator
+from dusk_arrow.core.specification.limits import MOST_CHARACTERS
 from dusk_arrow.core.specification.model import read as read_model
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Line, Specification
 from dusk_arrow.core.specification.writing import write as write_model
+from dusk_arrow.core.texts import one_line
+from dusk_arrow.exchange.json_values import fault
 from dusk_arrow.exchange.origins import Origin, from_notes
 from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json, moments_to_json, to_parquet
 from dusk_arrow.exchange.recorded_steps import read_steps, write_steps
+from dusk_arrow.exchange.texts import Line as OneLine
+from dusk_arrow.exchange.texts import Text
 from dusk_arrow.report.options import ReportOptions
+from dusk_arrow.results.cut_offs import CutOffs
 from dusk_arrow.results.document import Results
+from dusk_arrow.results.key_figures import KeyFigures
 from dusk_arrow.results.settings import Settings
 
 KIND = "capsule"
@@ -53,6 +61,11 @@ class Capsule:
     origin: Origin | None = None
     record: dict[str, Any] | None = None
     contents: dict[str, bytes] = field(default_factory=dict)
+
+    @property
+    def title(self) -> str:
+        """What a project is called that is made of it."""
+        return f"{self.source.name.replace('_', ' ')} (from a capsule)"
 
 
 def without_cases(capsule: Capsule) -> Capsule:
@@ -106,29 +119,70 @@ def write(capsule: Capsule) -> bytes:
     return pack(KIND, files)
 
 
+class Turn(BaseModel):
+    """A revision of the trail, as a capsule tells it; `parent` is its place in the list, none for the first."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    words: Annotated[OneLine, Field(max_length=100_000)]
+    reason: Annotated[OneLine, Field(max_length=2000)] | None = None
+    name: Annotated[OneLine, Field(max_length=2000)] | None = None
+    note: Annotated[Text, Field(max_length=10_000)] | None = None
+    prompted: Literal["own", "data"] = "own"
+    created: datetime
+    model: str = Field(max_length=MOST_CHARACTERS)
+    settings: dict[str, Any]
+    parent: int | None = Field(default=None, ge=0)
+    head: bool = False
+    figures: dict[str, Any] | None = None
+
+
+def _turns(found: Any) -> list[dict[str, Any]]:
+    """The trail, checked. Raises ValueError where it does not hold together."""
+    wrong = fault(found)
+    if wrong is not None:
+        raise ValueError(wrong)
+    turns = TypeAdapter(Annotated[list[Turn], Field(max_length=20_000)]).validate_python(found)
+    for at, turn in enumerate(turns):
+        parse(turn.model)
+        Settings.model_validate(turn.settings)
+        if turn.parent is not None and turn.parent >= at:
+            raise ValueError("a revision after one that comes later")
+        if turn.figures is not None:
+            KeyFigures.model_validate({name: value for name, value in turn.figures.items() if name != "kept"})
+    return [
+        {**turn.model_dump(exclude=set() if "parent" in given else {"parent"}), "created": turn.created.isoformat()}
+        for turn, given in zip(turns, found, strict=True)
+    ]
+
+
 def read(content: bytes) -> Capsule:
     """The analysis of a file. Raises ProblemError where it is none, or cannot be used."""
+    return in_words("capsule", lambda: _read(content))
+
+
+def _read(content: bytes) -> Capsule:
     files = unpack(content, KIND)
-    try:
-        criteria = json.loads(files["criteria.json"])
-        source: Source
-        if "data/moments.json" in files:
-            source, steps = moments_from_json(files["data/moments.json"]), []
-        else:
-            notes = json.loads(files["data/columns.json"])
-            source = from_parquet(files["data/data.parquet"], notes["name"], notes["columns"])
-            steps = read_steps(files["steps.json"])
-        origin = None
-        if "data/reading.json" in files:
-            kept = next(value for name, value in files.items() if name.startswith(ORIGINAL))
-            origin = from_notes(json.loads(files["data/reading.json"]), kept)
-        return Capsule(
-            files["model.txt"].decode(), Settings.model_validate_json(files["settings.json"]), source, steps,
-            Results.model_validate_json(files["results.json"]),
-            sheet(criteria["preset"], {key: (bounds[0], bounds[1]) for key, bounds in criteria["own"].items()}),
-            json.loads(files["trail.json"]), ReportOptions.model_validate_json(files["report-options.json"]), origin,
-            json.loads(files[RECORD]) if RECORD in files else None,
-            {name.removeprefix(OF_RECORD): value for name, value in files.items() if name.startswith(OF_RECORD)},
-        )  # fmt: skip
-    except (KeyError, ValueError, TypeError, IndexError, StopIteration, ValidationError) as error:
-        raise damaged(f"This capsule cannot be read: {type(error).__name__} in one of its files.") from None
+    source: Source
+    steps: list[Step] = []
+    if "data/moments.json" in files:
+        source = moments_from_json(files["data/moments.json"])
+    else:
+        notes = json.loads(files["data/columns.json"])
+        source, steps = (
+            from_parquet(files["data/data.parquet"], notes["name"], notes["columns"]),
+            read_steps(files["steps.json"]),
+        )
+    source = replace(source, name=one_line(source.name)[:200] or "data")
+    origin = None
+    if "data/reading.json" in files:
+        kept = next(value for name, value in files.items() if name.startswith(ORIGINAL))
+        origin = from_notes(json.loads(files["data/reading.json"]), kept)
+    model = files["model.txt"].decode()
+    parse(model)
+    return Capsule(
+        model, Settings.model_validate_json(files["settings.json"]), source, steps, Results.model_validate_json(files["results.json"]),
+        CutOffs.model_validate_json(files["criteria.json"]).sheet, _turns(json.loads(files["trail.json"])),
+        ReportOptions.model_validate_json(files["report-options.json"]), origin, json.loads(files[RECORD]) if RECORD in files else None,
+        {name.removeprefix(OF_RECORD): value for name, value in files.items() if name.startswith(OF_RECORD)},
+    )  # fmt: skip

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import io
 import json
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
+from pydantic import BaseModel, Field, FiniteFloat
 
-from dusk_arrow.core.observations.data import Column, DataSet, Moments
+from dusk_arrow.core.observations.data import Column, DataSet, Level, Moments
 from dusk_arrow.core.texts import plain_name
+from dusk_arrow.exchange.cells import LARGEST
 from dusk_arrow.exchange.column_names import told_apart
+
+MOST_CELLS = 60_000_000
 
 
 def to_parquet(data: DataSet) -> bytes:
@@ -31,19 +35,35 @@ def column_notes(data: DataSet) -> list[dict[str, Any]]:
     return [{"name": c.name, "level": c.level, "label": c.label, "value_labels": c.value_labels} for c in data.columns]
 
 
+class ColumnNote(BaseModel):
+    """What is known of a column besides its values."""
+
+    name: str
+    level: Level
+    label: str | None = None
+    value_labels: dict[str, str] = {}
+
+
 def from_parquet(content: bytes, title: str, notes: list[dict[str, Any]]) -> DataSet:
-    """The data set that `to_parquet` and `column_notes` took apart."""
-    table = pq.read_table(io.BytesIO(content))
+    """The data set that `to_parquet` and `column_notes` took apart. Raises KeyError, ValueError and pydantic's ValidationError where they
+    do not belong together."""
+    about = [ColumnNote.model_validate(note) for note in notes]
+    kept = pq.ParquetFile(io.BytesIO(content))
+    if kept.metadata.num_rows * max(kept.metadata.num_columns, 1) > MOST_CELLS:
+        raise ValueError(f"more than {MOST_CELLS:,} cells")
+    table = kept.read()
     columns = []
-    names = told_apart([plain_name(note["name"]) for note in notes])  # earlier versions kept them as they came
-    for name, note in zip(names, notes, strict=True):
-        values = table.column(note["name"])
-        known = {"label": note["label"], "value_labels": note["value_labels"]}
+    names = told_apart([plain_name(note.name) for note in about])  # earlier versions kept them as they came
+    for name, note in zip(names, about, strict=True):
+        values = table.column(note.name)
         if pa.types.is_floating(values.type):
             numbers = values.to_numpy().astype(float)
-            columns.append(Column(name, note["level"], numbers, **known))
+            if (np.abs(numbers) > LARGEST).any():
+                raise ValueError(f"{name} holds numbers beyond anything that can be computed with")
+            columns.append(Column(name, note.level, numbers, None, note.label, note.value_labels))
         else:
-            columns.append(Column(name, note["level"], None, np.array(values.to_pylist(), dtype=object), **known))
+            texts = np.array(values.cast(pa.string()).to_pylist(), dtype=object)
+            columns.append(Column(name, note.level, None, texts, note.label, note.value_labels))
     return DataSet(title, tuple(columns))
 
 
@@ -63,11 +83,26 @@ def moments_to_json(moments: Moments) -> bytes:
     ).encode()
 
 
+class MomentsNote(BaseModel):
+    """A matrix as it is kept."""
+
+    name: str
+    names: list[str] = Field(min_length=1, max_length=5000)
+    covariance: list[list[FiniteFloat]]
+    n: int = Field(ge=2, le=1_000_000_000)
+    divisor_offset: Literal[0, 1]
+    means: list[FiniteFloat] | None
+    correlations: bool = False
+
+
 def moments_from_json(content: bytes) -> Moments:
-    """The matrix that `moments_to_json` wrote."""
-    found = json.loads(content)
-    means = None if found["means"] is None else np.array(found["means"])
-    return Moments(
-        found["name"], tuple(found["names"]), np.array(found["covariance"]), found["n"], found["divisor_offset"], means,
-        found.get("correlations", False),
-    )  # fmt: skip
+    """The matrix that `moments_to_json` wrote. Raises ValueError and pydantic's ValidationError where it is none."""
+    found = MomentsNote.model_validate_json(content)
+    matrix, p = np.array(found.covariance, dtype=float), len(found.names)
+    if matrix.shape != (p, p) or not (np.diag(matrix) > 0).all() or not np.allclose(matrix, matrix.T, rtol=1e-9):
+        raise ValueError("the matrix is not one of covariances")
+    if found.means is not None and len(found.means) != p:
+        raise ValueError("the matrix has other means than variables")
+    means = None if found.means is None else np.array(found.means)
+    names = tuple(told_apart([plain_name(name) for name in found.names]))
+    return Moments(found.name, names, matrix, found.n, found.divisor_offset, means, found.correlations)

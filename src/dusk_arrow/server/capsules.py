@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from dataclasses import replace
 from datetime import datetime
@@ -9,24 +10,23 @@ from typing import Any
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, ValidationError
+from sqlalchemy.exc import DataError
 from sqlalchemy.orm import Session
 
-from dusk_arrow.capsules.capsule import Capsule, read, without_cases, write
-from dusk_arrow.capsules.packing import damaged, kind_of
-from dusk_arrow.core.observations.data import DataSet
+from dusk_arrow.capsules.capsule import Capsule, without_cases, write
 from dusk_arrow.core.specification.sentences import parse
-from dusk_arrow.exchange.parquet import to_parquet
 from dusk_arrow.records import store
-from dusk_arrow.records.project_files import open_project, rebuilt, record_of, save_project
+from dusk_arrow.records.file_schema import ProjectFile
+from dusk_arrow.records.project_files import read_bundle, rebuilt, record_of, save_project
 from dusk_arrow.records.tables import DataSetRow, ModelRow, ProjectRow, RevisionRow
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, reply
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import core_settings, document_of
-from dusk_arrow.server.imports import Created
-from dusk_arrow.server.model_state import find_model, report_of
+from dusk_arrow.server.imports import Created, kept
+from dusk_arrow.server.model_state import find_model, report_of, shown
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 from dusk_arrow.server.projects import ProjectPath, find_project
@@ -36,6 +36,7 @@ api = APIBlueprint(
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
 ZIP = "application/zip"
+log = logging.getLogger(__name__)
 
 
 class CapsuleQuery(BaseModel):
@@ -114,23 +115,24 @@ class BundleForm(BaseModel):
 @computes
 def open_bundle(form: BundleForm) -> Response:
     """A new project from a capsule or from the file of a project. Nothing is stored where it cannot be used."""
-    content = form.file.read()
-    kind = kind_of(content)
-    if kind not in ("capsule", "project"):
-        raise refuse(422, "capsule_unreadable", "This .zip is neither a capsule nor a project that was saved here.")
-    with context().sessions.begin() as session:
-        project, model = open_project(session, content) if kind == "project" else _from_capsule(session, read(content))
-        created = Created(project_id=project.id, model_id=model.id, problems=[])
+    with kept(form.file) as path:
+        found = context().readers.read(read_bundle, path)
+    try:
+        with context().sessions.begin() as session:
+            made = rebuilt(session, found) if isinstance(found, ProjectFile) else _from_capsule(session, found)
+            for model in store.models_of(session, made[0].id):
+                shown(session, model)
+            created = Created(project_id=made[0].id, model_id=made[1].id, problems=[])
+    except (DataError, ValidationError) as error:
+        log.warning("a file could not be stored: %s", error)
+        raise refuse(422, "capsule_unreadable", "This file cannot be opened: what it holds cannot be stored.") from None
     return reply(created, 201)
 
 
 def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, ModelRow]:
     """A project with the data of a capsule and its model, with the whole trail as it was."""
-    name = f"{capsule.source.name.replace('_', ' ')} (from a capsule)"
-    if capsule.record is not None and isinstance(capsule.source, DataSet):
-        return _on_record(session, capsule, capsule.record, capsule.source, name)
     project, model = store.create_project(
-        session, name, capsule.source, [], steps=list(capsule.steps), origin=capsule.origin
+        session, capsule.title, capsule.source, [], steps=list(capsule.steps), origin=capsule.origin
     )
     project.criteria = {
         "preset": capsule.criteria.preset,
@@ -166,17 +168,3 @@ def _from_capsule(session: Session, capsule: Capsule) -> tuple[ProjectRow, Model
         store.add_revision(session, model, parse(capsule.model), [], said, None, settings)
     model.report = capsule.report.model_dump(mode="json")
     return project, model
-
-
-def _on_record(
-    session: Session, capsule: Capsule, record: dict[str, Any], source: DataSet, name: str
-) -> tuple[ProjectRow, ModelRow]:
-    """The same from a capsule that has the model as it was on record: settings, times, branches, names, resamples."""
-    try:
-        at = f"data/{record['data_set']}"
-        contents = {**capsule.contents, at: to_parquet(source)}
-        if capsule.origin is not None:
-            contents[f"{at}-original"] = capsule.origin.content
-        return rebuilt(session, {**record, "project": {**record["project"], "name": name}}, contents)
-    except (KeyError, ValueError, TypeError, AttributeError) as error:
-        raise damaged(f"This capsule cannot be opened: {type(error).__name__} in its record.") from None

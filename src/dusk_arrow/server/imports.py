@@ -125,7 +125,7 @@ class Created(BaseModel):
 
 
 @contextmanager
-def _kept(file: FileStorage) -> Iterator[str]:
+def kept(file: FileStorage) -> Iterator[str]:
     """An upload as a file that a reader can open, for as long as it reads."""
     with tempfile.NamedTemporaryFile(prefix="upload-") as target:
         file.save(target)
@@ -143,7 +143,7 @@ def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[St
     options = form.options
     file_name = _file_name(form.file)
     offset = 1 if options.moments_divisor == "n-1" else 0
-    with _kept(form.file) as path:
+    with kept(form.file) as path:
         data, noticed = context().readers.read(read_any, path, file_name, options.reading(), options.n, offset)
         content = Path(path).read_bytes()
     origin = Origin(file_name, content, options.reading(), form.names, options.n, offset)
@@ -164,7 +164,7 @@ def preview_file(form: FileForm) -> Response:
     """How a file would be read with these options; nothing is stored."""
     options = form.options
     file_name = _file_name(form.file)
-    with _kept(form.file) as path:
+    with kept(form.file) as path:
         found = context().readers.read(preview, path, file_name, options.reading(), options.n)
     data, problems = found.data, list(found.problems)
     if isinstance(data, DataSet):

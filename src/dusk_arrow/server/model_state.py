@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.criteria import Sheet
@@ -13,6 +13,7 @@ from dusk_arrow.figure.board import View, board
 from dusk_arrow.figure.scene import Board
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.records.view import ViewPart
 from dusk_arrow.report.options import ReportOptions
 from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Results
 from dusk_arrow.results.readout import ReadoutFigure, readout
@@ -23,22 +24,6 @@ from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
 
 FAR_BACK = 12
-MOST_PINS = 200
-FARTHEST = 20_000.0  # points of the board, in each direction
-
-
-class ViewPart(BaseModel):
-    """How a model is looked at, kept with it: the room of its board in points, cards folded and kept open by hand,
-    whether all its covariances and its controls show, the pair whose effects are looked at, and the figures of its readout by family,
-    where they were chosen."""
-
-    room: tuple[float, float] | None = None
-    folded: list[str] = []
-    opened: list[str] = []
-    arcs: bool = False
-    controls: bool = True
-    effect: tuple[str, str] | None = None
-    figures: dict[str, list[str]] = Field(default={}, max_length=8)
 
 
 class ConstructLine(BaseModel):
@@ -139,6 +124,18 @@ def find_model(session: Session, model_id: int, lock: bool = False) -> ModelRow:
 def report_of(model: ModelRow) -> ReportOptions:
     """What the report of a model holds."""
     return ReportOptions.model_validate(model.report)
+
+
+def shown(session: Session, model: ModelRow) -> None:
+    """Makes sure that a model can be looked at, as far as that takes no estimation. Raises pydantic's ValidationError and ProblemError."""
+    head = store.head_of(session, model)
+    read(parse(head.specification))
+    Settings.model_validate(head.settings)
+    ViewPart.model_validate(model.view)
+    report_of(model)
+    _pins(model)
+    cut_offs(session, model)
+    store.steps_of(store.version_of(session, head))
 
 
 def _last_good(session: Session, head: RevisionRow) -> Document | None:

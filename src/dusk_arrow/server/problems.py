@@ -11,6 +11,7 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.exchange.texts import what_is_wrong
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 
@@ -50,9 +51,7 @@ def problem_response(status: int, problems: Sequence[Problem]) -> Response:
 
 def validation_response(error: ValidationError) -> Response:
     """A request whose body or parameters do not fit."""
-    first = error.errors()[0]
-    where = " → ".join(str(part) for part in first["loc"]) or "request"
-    return problem_response(422, [Problem("request_invalid", "error", f"{where}: {first['msg']}.")])
+    return problem_response(422, [Problem("request_invalid", "error", what_is_wrong(error, "request"))])
 
 
 def install(app: Flask) -> None:

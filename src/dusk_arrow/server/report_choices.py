@@ -6,6 +6,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, ValidationError
 
+from dusk_arrow.exchange.texts import what_is_wrong
 from dusk_arrow.report.options import ReportOptions
 from dusk_arrow.report.patching import ReportPatch, patched
 from dusk_arrow.server.context import context, reply
@@ -36,9 +37,7 @@ def change_report(path: ModelPath, body: ReportPatch) -> Response:
         try:
             options, aside = patched(report_of(model), body)
         except ValidationError as error:
-            first = error.errors()[0]
-            where = " → ".join(map(str, first["loc"])) or "report"
-            raise refuse(422, "request_invalid", f"{where}: {first['msg']}.") from None
+            raise refuse(422, "request_invalid", what_is_wrong(error, "report")) from None
         model.report = options.model_dump(mode="json")
         model.report_version += 1
         kept = KeptChoices(version=model.report_version, report=options, aside=aside)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, ConfigDict, Field
 
 from dusk_arrow.figure.scene import Board
+from dusk_arrow.records.view import MOST_PINS, Length, Name, Pinned, ViewPart
 from dusk_arrow.report.patching import without_defaults
 from dusk_arrow.server.context import context, reply
-from dusk_arrow.server.model_state import FARTHEST, MOST_PINS, ViewPart, board_of, find_model
+from dusk_arrow.server.model_state import board_of, find_model
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument
 
@@ -19,8 +20,6 @@ api = APIBlueprint(
     "view", __name__, url_prefix="/api/models", abp_tags=[Tag(name="view")],
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
-Name = Annotated[str, Field(max_length=200)]
-Distance = Annotated[float, Field(ge=-FARTHEST, le=FARTHEST)]
 
 
 class ViewPatch(BaseModel):
@@ -29,7 +28,7 @@ class ViewPatch(BaseModel):
 
     model_config = ConfigDict(json_schema_extra=without_defaults)
 
-    room: tuple[Annotated[float, Field(ge=1, le=FARTHEST)], Annotated[float, Field(ge=1, le=FARTHEST)]] | None = None
+    room: tuple[Length, Length] | None = None
     cards: dict[Name, Literal["folded", "opened"] | None] = Field(default={}, max_length=MOST_PINS)
     arcs: bool | None = None
     controls: bool | None = None
@@ -77,17 +76,10 @@ def _seen(model_id: int) -> Response:
         return reply(Seen(version=model.view_version, view=view, board=board_of(session, model)))
 
 
-class Pin(BaseModel):
-    """Where a card was put by hand, in points of the board."""
-
-    x: Distance
-    y: Distance
-
-
 class Pins(BaseModel):
     """Cards put by hand; an empty set lets all of them arrange themselves."""
 
-    pins: dict[Name, Pin] = Field(max_length=MOST_PINS)
+    pins: Pinned
 
 
 @api.put("/<int:model_id>/pins", operation_id="setPins", responses={200: Board})
