@@ -5,7 +5,6 @@ from __future__ import annotations
 import ctypes
 import gc
 import logging
-import sys
 import threading
 from collections.abc import Callable
 from contextlib import suppress
@@ -25,7 +24,14 @@ TRIM_EVERY = 20
 log = logging.getLogger(__name__)
 
 
-def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, ready: Callable[[str], None]) -> None:
+def serve(
+    cluster: Cluster,
+    port: int,
+    workers: int,
+    stopped: threading.Event,
+    ready: Callable[[str], None],
+    say: Callable[[str], None],
+) -> None:
     """Serves on loopback until `stopped` is set; tells `ready` the address once it answers. A database that ends
     meanwhile is started again."""
     engine = connect(cluster.url())
@@ -38,7 +44,7 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     with maker.begin() as session:
         fill_fingerprints(session)
     for name in load_demo(maker, demo_folder()):
-        print(f"· demo study loaded: {name}", file=sys.stderr, flush=True)
+        say(f"demo study loaded: {name}")
     app = create_app(maker, front_end(), workers, scheduler())
     listener = Listener(app, port)
     context: Context = app.extensions["dusk_arrow"]
@@ -49,11 +55,11 @@ def serve(cluster: Cluster, port: int, workers: int, stopped: threading.Event, r
     while not stopped.wait(LOOK_AGAIN):
         looks += 1
         if not cluster.running():
-            _start_again(cluster)
+            _start_again(cluster, say)
         context.runs.ensure()
         if looks % TRIM_EVERY == 0:
             _return_memory()
-    print("· stopping", file=sys.stderr, flush=True)
+    say("stopping")
     context.close()
     listener.close()
     engine.dispose()
@@ -73,9 +79,9 @@ def _back_up(cluster: Cluster) -> None:
         log.warning("no backup was made: %s", error)
 
 
-def _start_again(cluster: Cluster) -> None:
+def _start_again(cluster: Cluster, say: Callable[[str], None]) -> None:
     """A database that was killed comes back on its old port; requests are told to try again meanwhile."""
-    print("· the database has ended; starting it again", file=sys.stderr, flush=True)
+    say("the database has ended; starting it again")
     try:
         cluster.start(keep_port=True)
     except ClusterError as error:

@@ -16,7 +16,7 @@ import tempfile
 import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from types import FrameType
 
@@ -36,8 +36,9 @@ STOPPED = 130
 
 
 def say(words: str) -> None:
-    """One line of progress."""
-    print(f"· {words}", file=sys.stderr, flush=True)
+    """One line of progress, for whoever still reads."""
+    with suppress(OSError):
+        print(f"· {words}", file=sys.stderr, flush=True)
 
 
 def _free_port(wanted: int | None) -> int:
@@ -117,6 +118,7 @@ def start(arguments: list[str]) -> int:
 
     signal.signal(signal.SIGINT, on_signal)
     signal.signal(signal.SIGTERM, on_signal)
+    signal.signal(signal.SIGHUP, on_signal)  # the window that it was started in was closed
     try:
         logging.basicConfig(
             level=log_level(),
@@ -151,7 +153,7 @@ def _run(cluster: Cluster, port: int, crew: int, stopped: threading.Event) -> in
             return STOPPED
         from dusk_arrow.command_line.serving import serve
 
-        serve(cluster, port, crew, stopped, lambda address: _ready(address, address_note))
+        serve(cluster, port, crew, stopped, lambda address: _ready(address, address_note), say)
         return 0
     finally:
         cluster.stop()
@@ -161,7 +163,8 @@ def _run(cluster: Cluster, port: int, crew: int, stopped: threading.Event) -> in
 
 def _ready(address: str, note: Path) -> None:
     note.write_text(address + "\n")
-    print(f"Dusk Arrow is ready at {address}   (Ctrl-C stops it)", flush=True)
+    with suppress(OSError):
+        print(f"Dusk Arrow is ready at {address}   (Ctrl-C stops it)", flush=True)
 
 
 def with_records(prog: str, description: str, arguments: list[str]) -> int:

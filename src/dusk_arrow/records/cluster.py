@@ -202,8 +202,7 @@ class Cluster:
     def start(self, keep_port: bool = False) -> None:
         """Starts the server, or adopts one that is running; on the port it had where `keep_port`. Raises ClusterError."""
         note = self._known()
-        if self.running():
-            self._await_answer(note)
+        if self.running() and self._answers(note):
             return
         self._await_end()
         self._forget_stale_lock()
@@ -235,12 +234,15 @@ class Cluster:
             said = file.read().decode(errors="replace") or done.stdout
         return done.returncode == 0, said
 
-    def _await_answer(self, note: dict[str, Any]) -> None:
-        """Waits until an adopted server takes connections, as it may still be recovering. Raises ClusterError."""
+    def _answers(self, note: dict[str, Any]) -> bool:
+        """Waits until an adopted server takes connections, as it may still be recovering; False where it has ended instead. Raises
+        ClusterError."""
         for _ in range(PATIENCE * 10):
             done = self._run("pg_isready", "--host", "127.0.0.1", "--port", str(note["port"]))
             if done.returncode == 0:
-                return
+                return True
+            if not self.running():
+                return False
             time.sleep(0.1)
         raise ClusterError(
             "The database server of an earlier start runs, but does not answer; stop it and start again."
@@ -251,15 +253,15 @@ class Cluster:
         if self.running():
             self._run("pg_ctl", "stop", "--wait", "--mode", "fast", "--pgdata", str(self._data))
 
-    def tool(self, *arguments: str) -> subprocess.CompletedProcess[str]:
-        """A client program of PostgreSQL (pg_dump, pg_restore), connected to this cluster."""
+    def tool(
+        self, *arguments: str, account: tuple[str, str] | None = None, options: str = ""
+    ) -> subprocess.CompletedProcess[str]:
+        """A client program of PostgreSQL (pg_dump, pg_restore), connected to this cluster, by another account where one is given."""
         note = self._known()
+        name, password = account or ("dusk", note["password"])
         connection = {
-            "PGHOST": "127.0.0.1",
-            "PGPORT": str(note["port"]),
-            "PGUSER": "dusk",
-            "PGPASSWORD": note["password"],
-        }
+            "PGHOST": "127.0.0.1", "PGPORT": str(note["port"]), "PGUSER": name, "PGPASSWORD": password, "PGOPTIONS": options,
+        }  # fmt: skip
         return _finished([str(BINARIES / arguments[0]), *arguments[1:]], ENVIRONMENT | connection)
 
     def url(self, database: str = DATABASE) -> str:
@@ -273,7 +275,17 @@ class Cluster:
         from psycopg import sql
 
         address = self.url("postgres").replace("postgresql+psycopg", "postgresql")
-        with psycopg.connect(address, autocommit=True) as connection:
+        try:
+            opened = psycopg.connect(address, autocommit=True)
+        except psycopg.OperationalError as error:
+            if "password authentication failed" not in str(error):
+                raise
+            message = (
+                f"The password in {self._note} is no longer that of the database. Move that file away and start again: a new one is "
+                "set, and nothing is lost."
+            )
+            raise ClusterError(message) from None
+        with opened as connection:
             found = connection.execute("select 1 from pg_database where datname = %s", (name,)).fetchone()
             if found is None:
                 command = sql.SQL("create database {}").format(sql.Identifier(name))

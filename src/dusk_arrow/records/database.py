@@ -37,6 +37,11 @@ def outdated(engine: Engine) -> bool:
     return present != ScriptDirectory.from_config(_configuration()).get_current_head()
 
 
+def known_revision(revision: str) -> bool:
+    """Whether a state of the tables is one that this version knows."""
+    return revision in {one.revision for one in ScriptDirectory.from_config(_configuration()).walk_revisions()}
+
+
 def migrate(engine: Engine, revision: str = "head") -> None:
     """Runs every migration up to a revision that has not been run yet."""
     config = _configuration()

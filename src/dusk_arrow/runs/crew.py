@@ -9,6 +9,7 @@ from __future__ import annotations
 import gc
 import logging
 import os
+import sys
 from collections.abc import Callable
 from contextlib import suppress
 from time import monotonic, sleep
@@ -32,7 +33,7 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs import queue
 from dusk_arrow.runs.keeping import Keeper
-from dusk_arrow.runs.pool import end_with_parent
+from dusk_arrow.runs.pool import end_with_parent, speak_in_lines
 from dusk_arrow.runs.workers import Workers, workers_of
 
 log = logging.getLogger(__name__)
@@ -185,10 +186,19 @@ def _ending(analysis: Analysis) -> tuple[str, str | None, Results | None]:
     return "finished", message, results
 
 
-def work(url: str, workers: int, scheduler: str | None) -> None:
+def work(url: str, workers: int, scheduler: str | None, parent: int) -> None:
     """What the process does: take up the runs that are open, then wait for more until it is ended."""
-    end_with_parent(os.getppid())
+    end_with_parent(parent)
+    speak_in_lines()
     os.nice(POLITE)  # whoever makes a gesture comes first
+    try:
+        _work(url, workers, scheduler)
+    except Exception as error:  # the server starts another one
+        log.error("the process that works off runs has ended: %s", error)
+        sys.exit(1)
+
+
+def _work(url: str, workers: int, scheduler: str | None) -> None:
     engine = connect(url)
     maker, where = sessions(engine), queue.address(engine)
     pools: list[Workers] = []

@@ -3,6 +3,7 @@ down its reader does no harm to anything else."""
 
 from __future__ import annotations
 
+import os
 import resource
 from collections.abc import Callable
 from concurrent.futures import TimeoutError as TooLongError
@@ -15,6 +16,7 @@ from pebble import ProcessExpired, ProcessPool
 
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.runs.interrupts import interrupts_kept_away
+from dusk_arrow.runs.pool import as_worker
 
 T = TypeVar("T")
 READERS = 2
@@ -23,9 +25,14 @@ MOST_MEMORY = 6 * 2**30
 FILES_EACH = 25  # then a reader gives way to a fresh one, which returns its memory
 
 
-def _limit() -> None:
+def _limit(parent: int) -> None:
+    as_worker(parent)
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     import pandas  # noqa: F401  what every reader needs, loaded before the first file arrives
+
+
+def _ready() -> None:
+    """Nothing: whoever can answer has been started."""
 
 
 def _read(read: Callable[..., T], path: str, arguments: tuple[object, ...]) -> T:
@@ -43,7 +50,9 @@ class Readers:
     def _started(self) -> ProcessPool:
         with self._lock:
             if self._pool is None:
-                self._pool = ProcessPool(READERS, FILES_EACH, initializer=_limit, context=get_context("spawn"))
+                self._pool = ProcessPool(
+                    READERS, FILES_EACH, initializer=_limit, initargs=(os.getpid(),), context=get_context("spawn")
+                )
             return self._pool
 
     def read(self, read: Callable[..., T], path: str, *arguments: object) -> T:
@@ -71,7 +80,7 @@ class Readers:
     def warm(self) -> None:
         """Starts the readers, so that the first file need not wait for them."""
         with interrupts_kept_away():
-            self._started().schedule(_limit)
+            self._started().schedule(_ready)
 
     def close(self) -> None:
         """Ends the readers."""

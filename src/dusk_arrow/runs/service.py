@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 from multiprocessing import get_context
 from multiprocessing.process import BaseProcess
 from threading import Condition, RLock, Thread
@@ -112,7 +113,7 @@ class Runs:
             log.warning("the process that works off runs has ended; starting it again")
         queue.prepare(self._engine)
         url = self._engine.url.render_as_string(hide_password=False)
-        self._crew = get_context("spawn").Process(target=work, args=(url, self.workers, self._scheduler))
+        self._crew = get_context("spawn").Process(target=work, args=(url, self.workers, self._scheduler, os.getpid()))
         with interrupts_kept_away():
             self._crew.start()
 
