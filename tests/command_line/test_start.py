@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import signal
 import socket
 import subprocess
 import sys
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -143,3 +145,55 @@ def test_whatever_stands_in_the_way_of_a_start_is_a_sentence(
     assert said in err
     assert "Traceback" not in err
     assert stopped == [True]
+
+
+def _of(folder: Path) -> list[int]:
+    """Processes of ours that were started with a data folder."""
+    wanted, found = f"DUSK_DATA={folder}".encode(), []
+    for entry in Path("/proc").iterdir():
+        with suppress(OSError):
+            if entry.name.isdigit() and wanted in (entry / "environ").read_bytes().split(b"\0"):
+                found.append(int(entry.name))
+    return found
+
+
+def _server(folder: Path) -> subprocess.Popen[str]:
+    """A server that is ready."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "dusk_arrow.command_line", "start"],
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src"), "DUSK_DATA": str(folder)},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    assert process.stdout is not None
+    assert "ready" in process.stdout.readline()
+    return process
+
+
+def test_nothing_lives_on_and_nothing_hangs() -> None:
+    """Workers of a killed server ran on for half an hour; a server whose window was closed did not end at all."""
+    folder = Path(tempfile.mkdtemp(prefix="dusk-arrow-tests-", dir="/tmp"))
+    try:
+        for moment in (0.0,):  # while its workers are being started
+            process = _server(folder)
+            time.sleep(moment)
+            process.kill()
+            errors = process.communicate()[1]
+            assert "Traceback" not in errors
+            deadline = time.monotonic() + 10
+            while _of(folder) and time.monotonic() < deadline:
+                time.sleep(0.1)
+            assert _of(folder) == []
+        process = _server(folder)
+        assert process.stdout is not None
+        assert process.stderr is not None
+        process.stdout.close()
+        process.stderr.close()
+        process.send_signal(signal.SIGINT)
+        process.wait(20)
+        assert _of(folder) == []
+        assert not Cluster(folder).running()
+    finally:
+        Cluster(folder).stop()
+        shutil.rmtree(folder, ignore_errors=True)
