@@ -10,6 +10,7 @@ import sys
 import tempfile
 from collections.abc import Awaitable, Callable, MutableMapping
 from concurrent.futures import ThreadPoolExecutor
+from os import SEEK_END
 from threading import Thread
 from time import monotonic
 from typing import Any, BinaryIO, cast
@@ -129,7 +130,9 @@ class Served:
             return {"type": "http.request", "body": piece, "more_body": len(piece) == PIECE}
 
         pool = self._heavy if self._computes(scope) else self._light
-        await pool(scope, given, send)  # type: ignore[arg-type]
+        size = body.seek(0, SEEK_END)
+        body.seek(0)
+        await pool({**scope, "headers": _with_length(scope, size)}, given, send)  # type: ignore[arg-type]
 
     async def _refuse(self, refused: _Refused, send: Send) -> None:
         with self._app.app_context():
@@ -177,6 +180,12 @@ class Served:
         finally:
             gone.cancel()
         await send({"type": "http.response.body", "body": b""})
+
+
+def _with_length(scope: Message, size: int) -> list[tuple[bytes, bytes]]:
+    """The headers of a request whose body is all there: every bound that looks at its length holds for one that was sent in pieces."""
+    kept = [(name, value) for name, value in scope["headers"] if name not in (b"content-length", b"transfer-encoding")]
+    return [*kept, (b"content-length", str(size).encode())] if size or len(kept) < len(scope["headers"]) else kept
 
 
 def _uncompressed(scope: Message) -> list[tuple[bytes, bytes]]:
