@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any, TypeVar
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
@@ -33,9 +34,26 @@ def find(session: Session, kind: type[Row], number: int, lock: bool = False) -> 
     return session.get(kind, number, with_for_update=True if lock else None)
 
 
-def list_projects(session: Session) -> Sequence[ProjectRow]:
-    """Projects that were not removed, the newest first."""
-    return session.scalars(select(ProjectRow).where(ProjectRow.removed.is_(None)).order_by(ProjectRow.id.desc())).all()
+def list_projects(session: Session) -> Sequence[tuple[ProjectRow, DataVersionRow, str, str, datetime]]:
+    """Projects that were not removed, the newest first: each with the version of its data, their name, and what was done last to its
+    first model and when. One question, however many there are."""
+    first = (
+        select(ModelRow.project_id, func.min(ModelRow.id).label("id"))
+        .where(ModelRow.removed.is_(None))
+        .group_by(ModelRow.project_id)
+        .subquery()
+    )
+    found = (
+        select(ProjectRow, DataVersionRow, DataSetRow.name, RevisionRow.words, RevisionRow.created)
+        .join(DataVersionRow, DataVersionRow.id == ProjectRow.data_version_id)
+        .join(DataSetRow, DataSetRow.id == DataVersionRow.data_set_id)
+        .join(first, first.c.project_id == ProjectRow.id)
+        .join(ModelRow, ModelRow.id == first.c.id)
+        .join(RevisionRow, RevisionRow.id == ModelRow.head_id)
+        .where(ProjectRow.removed.is_(None))
+        .order_by(ProjectRow.id.desc())
+    )
+    return [(one, version, name, words, created) for one, version, name, words, created in session.execute(found)]
 
 
 def add_data_set(

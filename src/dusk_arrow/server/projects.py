@@ -109,24 +109,19 @@ def find_project(session: Session, project_id: int) -> ProjectRow:
 def list_projects() -> Response:
     """Every project, the newest first."""
     with context().sessions() as session:
-        lines = []
-        for project in store.list_projects(session):
-            version = store.current_version(session, project)
-            data = session.get_one(DataSetRow, version.data_set_id)
-            model = store.models_of(session, project.id)[0]
-            head = store.head_of(session, model)
-            lines.append(
-                ProjectLine(
-                    id=project.id,
-                    name=project.name,
-                    data_name=data.name,
-                    n_cases=version.n_cases,
-                    n_columns=version.n_columns,
-                    words=head.words,
-                    changed=head.created.isoformat(),
-                    demo=project.demo is not None,
-                )
+        lines = [
+            ProjectLine(
+                id=project.id,
+                name=project.name,
+                data_name=data_name,
+                n_cases=version.n_cases,
+                n_columns=version.n_columns,
+                words=words,
+                changed=created.isoformat(),
+                demo=project.demo is not None,
             )
+            for project, version, data_name, words, created in store.list_projects(session)
+        ]
     return reply(ProjectList(projects=lines))
 
 
