@@ -62,12 +62,17 @@ class Instance:
         with urllib.request.urlopen(request, timeout=patience) as answer:
             return json.loads(answer.read())
 
-    def upload(self, name: str, content: bytes) -> Any:
+    def download(self, path: str) -> bytes:
+        """A file that is saved here."""
+        with urllib.request.urlopen(self.address + path, timeout=60) as answer:
+            return bytes(answer.read())
+
+    def upload(self, name: str, content: bytes, path: str = "/api/projects") -> Any:
         """A project made of a file."""
         mark = uuid.uuid4().hex
         head = f'--{mark}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n\r\n'.encode()
         request = urllib.request.Request(
-            f"{self.address}/api/projects",
+            f"{self.address}{path}",
             data=head + content + f"\r\n--{mark}--\r\n".encode(),
             headers={"Content-Type": f"multipart/form-data; boundary={mark}"},
         )

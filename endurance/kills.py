@@ -1,5 +1,5 @@
-"""Server, database or both killed at random moments while edits and runs go on: nothing acknowledged may be lost, and
-every start works at once and without a trace. `python -m endurance.kills [HOW MANY] [SEED]`.
+"""Server, database or both killed at random moments while edits and runs go on, and projects and capsules are saved and opened: nothing
+acknowledged may be lost, what was opened is whole, and every start works at once and without a trace. `python -m endurance.kills [HOW MANY] [SEED]`.
 """
 
 from __future__ import annotations
@@ -45,6 +45,25 @@ class Editor(threading.Thread):
                 time.sleep(0.05)
 
 
+class Carrier(threading.Thread):
+    """Somebody who saves a project or a capsule and opens it again, all the time, and notes which were acknowledged."""
+
+    def __init__(self, instance: Instance, files: dict[str, bytes]) -> None:
+        super().__init__(daemon=True)
+        self.instance, self.files = instance, files
+        self.acknowledged: list[int] = []
+        self.stopped = threading.Event()
+
+    def run(self) -> None:
+        """Opens one after the other until told to stop."""
+        while not self.stopped.is_set():
+            for content in self.files.values():
+                try:
+                    self.acknowledged.append(self.instance.upload("it.zip", content, "/api/bundles")["model_id"])
+                except (HTTPError, URLError, OSError, ValueError):
+                    time.sleep(0.05)
+
+
 def main(count: int, seed: int) -> int:
     """Returns how many things went wrong."""
     random.seed(seed)
@@ -55,20 +74,26 @@ def main(count: int, seed: int) -> int:
     try:
         starts.append(instance.start())
         model = 2
-        kept = instance.ask(f"/api/models/{model}")["sentences"]
+        kept = begun = instance.ask(f"/api/models/{model}")["sentences"]
+        files = {name: instance.download(name) for name in ("/api/projects/2/project.zip", "/api/models/2/capsule.zip")}
+        opened = 0
         for kill in range(count):
             if kill % 12 == 11:  # a model has a longest length; a new one is begun before it is reached
                 body = {"name": f"copy {kill}", "copy_of": 2}
                 model = instance.ask("/api/projects/2/models", body)["model_id"]
                 acknowledged = []
             editor = Editor(instance, model, number)
+            carrier = Carrier(instance, files)
             editor.start()
+            carrier.start()
             time.sleep(random.uniform(0.1, 2.5))
             what = KINDS[kill % 3]
             instance.kill(*what)
             if "server" in what:
                 editor.stopped.set()
+                carrier.stopped.set()
                 editor.join(40)
+                carrier.join(40)
                 try:
                     starts.append(instance.start())
                 except RuntimeError as error:
@@ -78,7 +103,9 @@ def main(count: int, seed: int) -> int:
             else:
                 time.sleep(random.uniform(0.5, 2.0))
                 editor.stopped.set()
+                carrier.stopped.set()
                 editor.join(60)
+                carrier.join(60)
             acknowledged += editor.acknowledged
             number = editor.number + 1
             for _ in range(100):
@@ -89,14 +116,20 @@ def main(count: int, seed: int) -> int:
                     time.sleep(0.2)
             lost = [n for n in acknowledged if f"# edit {n}\n" not in kept]
             traced = "Traceback" in instance.log()
-            wrong += len(lost) + traced
-            if lost or traced:
-                print(f"kill {kill} of {' and '.join(what)}: lost {lost}, traceback {traced}", file=sys.stderr)
+            partial = [n for n in carrier.acknowledged if instance.ask(f"/api/models/{n}")["sentences"] != begun]
+            opened += len(carrier.acknowledged)
+            wrong += len(lost) + traced + len(partial)
+            if lost or traced or partial:
+                print(
+                    f"kill {kill} of {' and '.join(what)}: lost {lost}, {partial}, traceback {traced}", file=sys.stderr
+                )
             if kill % 10 == 9:
                 print(f"{kill + 1} kills, {number} edits, starts up to {max(starts):.1f} s, {wrong} wrong", flush=True)
     finally:
         instance.end()
-    print(f"{count} kills: {number - 1} edits tried, longest start {max(starts):.1f} s, {wrong} wrong")
+    print(
+        f"{count} kills: {number - 1} edits tried, {opened} files opened, longest start {max(starts):.1f} s, {wrong} wrong"
+    )
     return wrong
 
 

@@ -21,17 +21,21 @@ if (root) {
     <StrictMode>
       <QueryClientProvider client={queries}>
         <BrowserRouter>
-          <ServerBanner />
-          <Fallible>
-            <Suspense>
-              <Routes>
-                <Route path="/" element={<StartPage />} />
-                <Route path="/projects/:projectId/:station?" element={<Frame />} />
-                <Route path="/import" element={<ImportPage />} />
-                <Route path="*" element={<StartPage />} />
-              </Routes>
-            </Suspense>
-          </Fallible>
+          <div className="flex h-full flex-col">
+            <ServerBanner />
+            <div className="min-h-0 flex-1">
+              <Fallible>
+                <Suspense>
+                  <Routes>
+                    <Route path="/" element={<StartPage />} />
+                    <Route path="/projects/:projectId/:station?" element={<Frame />} />
+                    <Route path="/import" element={<ImportPage />} />
+                    <Route path="*" element={<StartPage />} />
+                  </Routes>
+                </Suspense>
+              </Fallible>
+            </div>
+          </div>
         </BrowserRouter>
       </QueryClientProvider>
     </StrictMode>,

@@ -3302,7 +3302,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.12.0
+             * @default 0.13.0
              */
             version: string;
         };

@@ -1,8 +1,9 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
 
-const EVERY = 1500;
-const PATIENCE = 1500;
+const EVERY = 1200;
+const SOON = 200; // after a miss
+const PATIENCE = 1400;
 const MISSES = 2; // a server that computes may be late once
 
 /** Whether the server answers, and whether it has become another version than the one that this page is of. */
@@ -57,7 +58,8 @@ export async function ask(): Promise<boolean> {
 
 /** Asks again and again; whatever is shown is fetched anew when the server is back. */
 export function watchServer(queries: QueryClient) {
-  const again = () => void ask().then(() => setTimeout(again, EVERY));
+  const again = () =>
+    void ask().then((found) => setTimeout(again, found || !useServer.getState().answers ? EVERY : SOON));
   setTimeout(again, EVERY);
   useServer.subscribe((now, before) => {
     if (now.answers && !before.answers) void queries.invalidateQueries();

@@ -11,7 +11,7 @@ export function ServerBanner() {
     <div
       role="alert"
       data-testid="server-banner"
-      className="fixed inset-x-0 top-0 z-50 flex h-[46px] items-center justify-center gap-4 bg-plum px-4 text-sm text-white"
+      className="flex h-9 shrink-0 items-center justify-center gap-4 bg-base-content px-4 text-sm text-base-100"
     >
       {answers ? (
         <>
