@@ -68,7 +68,11 @@ def get_model(path: ModelPath) -> Response:
         head = store.head_of(session, model)
         if not store.reads(session, head):
             good = store.last_good(session, model)
-            told = f" The last one that can: “{good.words}”, {good.created.day} {good.created:%B %Y, %H:%M}." if good else ""
+            told = (
+                f" The last one that can: “{good.words}”, {good.created.day} {good.created:%B %Y, %H:%M}."
+                if good
+                else ""
+            )
             message = f"What was kept last of {model.name}, “{one_line(head.words)}”, cannot be read.{told}"
             raise refuse(422, "revision_unreadable" if good else "model_unreadable", message)
     return _state(path.model_id)
