@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import time
 from typing import Any
 
 import pytest
@@ -82,6 +83,33 @@ def test_what_a_file_says_is_put_right(client: FlaskClient, containers: dict[str
         assert answer.status_code == 422, key
     record["project"]["criteria"] = {"preset": 1.5}
     assert opened(client, pack("project", {**files, "project.json": json.dumps(record)})).status_code == 422
+
+
+def test_a_run_of_another_machine_answers_for_its_own_analysis_alone(
+    client: FlaskClient, created: dict[str, Any]
+) -> None:
+    """Numbers of another database mean nothing here: a bootstrap was answered by the run of another model."""
+    model, project = created["model_id"], created["project_id"]
+    asked = {"resamples": 100, "seed": 5}
+    run = client.post(f"/api/models/{model}/runs", json=asked).get_json()
+    deadline = time.monotonic() + 60
+    while client.get(f"/api/runs/{run['id']}").get_json()["state"] != "finished":
+        assert time.monotonic() < deadline
+        time.sleep(0.1)
+    files = unpack(client.get(f"/api/projects/{project}/project.zip").get_data(), "project")
+    record = json.loads(files["project.json"])
+    again = opened(client, pack("project", files)).get_json()["model_id"]
+    known = client.post(f"/api/models/{again}/runs", json=asked)
+    assert (known.status_code, known.get_json()["state"]) == (200, "finished")
+    assert state(client, again)["shown"]["run"] == known.get_json()["id"]
+    claims = [("settings", {**record["runs"][0]["settings"], "seed": 6}), ("key", f"{again}: whatever"), ("key", "")]
+    for field, value in claims:
+        record["runs"][0] = {**json.loads(files["project.json"])["runs"][0], field: value}
+        other = opened(client, pack("project", {**files, "project.json": json.dumps(record)})).get_json()["model_id"]
+        for seed in (5, 6):
+            begun = client.post(f"/api/models/{other}/runs", json={"resamples": 100, "seed": seed})
+            assert begun.status_code == 201, (field, seed)
+            client.post(f"/api/runs/{begun.get_json()['id']}/stop")
 
 
 def test_a_small_file_does_not_unpack_to_a_gigabyte(client: FlaskClient) -> None:

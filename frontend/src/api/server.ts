@@ -1,5 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
+import { useDesk } from "../model/desk";
 
 const EVERY = 1200;
 const SOON = 200; // after a miss
@@ -46,7 +47,8 @@ export async function ask(): Promise<boolean> {
     const found = await alive();
     missed = 0;
     const script = ownScript();
-    const newer = found?.page != null && script !== undefined && script !== found.page;
+    const built = script?.startsWith("assets/") ?? false; // pages under development have no versions
+    const newer = built && found?.page != null && script !== found.page;
     useServer.setState({ answers: true, newer });
     return true;
   } catch (error) {
@@ -63,5 +65,9 @@ export function watchServer(queries: QueryClient) {
   setTimeout(again, EVERY);
   useServer.subscribe((now, before) => {
     if (now.answers && !before.answers) void queries.invalidateQueries();
+  });
+  window.addEventListener("beforeunload", (event) => {
+    const { saving, typing } = useDesk.getState();
+    if (!useServer.getState().answers && (saving || typing)) event.preventDefault(); // the browser asks first
   });
 }
