@@ -1,13 +1,14 @@
 import { ReactFlowProvider } from "@xyflow/react";
 import { X } from "lucide-react";
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { Board } from "../board/Board";
 import type { StationProps } from "../frame/stations";
 import { Lens } from "../lens/Lens";
 import { Trail } from "../trail/Trail";
 import { useBoardKeys } from "./boardKeys";
 import { Symbol } from "../shared/controls";
-import { list, select, useDesk } from "./desk";
+import { typedBefore } from "../shared/typed";
+import { list, select, useDesk, write } from "./desk";
 import { NamePrompt } from "./NamePrompt";
 import { PathPrompt } from "./PathPrompt";
 import { Proposal } from "./Proposal";
@@ -22,6 +23,10 @@ export default function ModelStation({ project, model, gestures }: StationProps)
   const writing = useDesk((desk) => desk.writing);
   const looking = useDesk((desk) => !desk.quiet && (desk.selection !== null || desk.group.length > 0));
   useBoardKeys(project, model, gestures);
+  // Sentences that were typed and not left when the page went away are shown again.
+  useEffect(() => {
+    if (typedBefore(model.id.toString())) write(true);
+  }, [model.id]);
   return (
     <div className="flex h-full flex-col">
       <div className="relative flex min-h-0 flex-1 gap-2 px-4 pb-1 pt-1">

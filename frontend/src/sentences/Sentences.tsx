@@ -182,6 +182,8 @@ export default function Sentences({ project, model, gestures }: Props) {
     if (typed) {
       const wanted = asTyped(typed, latest.current.model.sentences);
       replace(view, rows(), wanted.length > 0 ? wanted : [""]);
+      if (rows().join("\n") === synced.current.join("\n"))
+        keepTyped(latest.current.model.id.toString(), null);
     }
     void look();
     view.focus();
