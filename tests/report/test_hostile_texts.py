@@ -40,7 +40,7 @@ from tests.report.conftest import estimated, renamed, wardens
 CONTROLS = "".join(map(chr, [*range(32), *range(127, 160)]))
 HOSTILE = {
     "controls": f"a{CONTROLS}b", "lines": "a\n\nb\r\nc\u2028d", "directions": "a\u202eb\u2066c\u200f", "surrogates": "a\ud800b\udfff", "no letters": "a\ufffe\uffff\ufeffb",
-    "markup": "<script>&amp;]]></script>", "latex": "\\end{document} % $x_1^2$ #~{", "formula": "=cmd|'/c'!A1", "long": "word " * 120, "letters": "A-" * 6000,
+    "markup": "<script>&amp;]]></script>", "latex": "\\end{document} % $x_1^2$ #~{", "formula": "=cmd|'/c'!A1", "long": "word " * 120, "letters": "A-" * 1500,
     "emoji": "👩\u200d🔬𝔘", "scripts": "日本語 עברית ไทย", "markdown": "# [a](b) `c` | d\n- e", "quotes": "'\"`\\\\'",
 }  # fmt: skip
 

@@ -56,7 +56,7 @@ def test_damaged_containers_are_refused_in_words(client: FlaskClient, containers
     counts = {True: 0, False: 0}
     for kind, content in containers.items():
         assert sound(client, opened(client, content), kind)
-        for what, bad in damaged(content, 32):
+        for what, bad in damaged(content, 16):
             counts[sound(client, opened(client, bad), f"{kind}: {what}")] += 1
     assert counts[False] > counts[True] > 0, "some damage matters, some does not"
 

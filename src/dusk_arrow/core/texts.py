@@ -24,7 +24,7 @@ def usable(text: str) -> str:
 
 def printable(text: str) -> str:
     """A text as it can be printed on one line, in whatever format; blanks at its ends stay."""
-    return usable(BREAK.sub(" ", text))
+    return text if text.isprintable() else usable(BREAK.sub(" ", text))
 
 
 def all_printable(value: T) -> T:
@@ -39,8 +39,9 @@ def all_printable(value: T) -> T:
     elif isinstance(value, dict):
         found = {all_printable(key): all_printable(one) for key, one in value.items()}
     elif is_dataclass(value) and not isinstance(value, type):
-        changed = {field.name: all_printable(getattr(value, field.name)) for field in fields(value) if field.init}
-        found = replace(value, **changed)
+        own = {field.name: getattr(value, field.name) for field in fields(value) if field.init}
+        changed = {name: put for name, one in own.items() if (put := all_printable(one)) is not one and put != one}
+        found = replace(value, **changed) if changed else value
     return cast(T, found)
 
 
