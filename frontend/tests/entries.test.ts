@@ -1,7 +1,7 @@
 // What the finder knows: everything that can be done, seen, gone to and read, by name, and what cannot be done and why.
 import { beforeEach, describe, expect, test, vi } from "vitest";
 import type { Change, ModelState, Project } from "../src/api/client";
-import type { Gestures } from "../src/api/hooks";
+import type { Gestures } from "../src/api/gestures";
 import { entries, type Entry } from "../src/finder/entries";
 import { fit } from "../src/finder/matching";
 import { NOT_HERE, OTHER_NAMES } from "../src/finder/otherNames";

@@ -1,7 +1,7 @@
 // Only what differs is sent: what another window chose meanwhile is not sent back as it was.
 import { expect, test } from "vitest";
 import { USUAL, type ReportOptions } from "../src/report/figures";
-import { edited, patchBetween } from "../src/report/patch";
+import { edited, patchBetween, seenBefore } from "../src/report/patch";
 import { asTyped } from "../src/sentences/merging";
 
 const BEGUN: ReportOptions = {
@@ -69,4 +69,11 @@ test("what was typed before a reload goes on where it was", () => {
     "A leads to B",
   ]);
   expect(asTyped(typed, "A shows in a1, a2\nA leads to B\n")).toEqual(["A shows in a1, a2", "A leads to B"]);
+});
+
+test("words typed before a reload write nothing over that came meanwhile", () => {
+  expect(seenBefore(null, "Ours.")).toBe("Ours.");
+  expect(seenBefore({ before: "", text: "Mine." }, "Theirs.")).toBeNull();
+  expect(seenBefore({ before: "Ours.", text: "Mine." }, "Theirs.")).toBe("Ours.");
+  expect(seenBefore({ before: "", text: "Mine. " }, "Mine.")).toBe("Mine.");
 });

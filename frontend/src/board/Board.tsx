@@ -9,7 +9,7 @@ import {
 } from "@xyflow/react";
 import { useCallback, useEffect, useMemo, useRef, useState, type DragEvent } from "react";
 import type { ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useKeys } from "../frame/keys";
 import { COLUMNS_IN_HAND, nameConstruct, type InHand } from "../model/columns";
 import { select, useDesk } from "../model/desk";

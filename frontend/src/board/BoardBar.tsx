@@ -1,7 +1,7 @@
 import { Spline, Tags } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { BuildHelp } from "../build/BuildHelp";
 import { list, setLabels, useDesk, write } from "../model/desk";
 import { Action } from "../shared/controls";

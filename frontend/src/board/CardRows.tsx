@@ -2,7 +2,7 @@ import { Lock, Pin } from "lucide-react";
 import { useEffect, useRef, type DragEvent, type KeyboardEvent } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { ITEMS_IN_HAND, type ItemsInHand } from "../model/columns";
 import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../model/desk";
 import { proposeCovariance } from "../model/PathPrompt";

@@ -3,7 +3,7 @@ import { ChevronDown, ChevronUp } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { COLUMNS_IN_HAND, ITEMS_IN_HAND, type InHand } from "../model/columns";
 import { focusOn, isSelected, rename, select, selectMore, useDesk } from "../model/desk";
 import { coefficient } from "../shared/numbers";

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { BuildHelp } from "../build/BuildHelp";
 import { nameConstruct } from "../model/columns";
 import { Action, Primary } from "../shared/controls";

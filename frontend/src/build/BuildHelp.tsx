@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useState } from "react";
 import { api, take, type Change, type ModelState, type Project, type Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { constructName, owners } from "../model/columns";
 import { Primary, Symbol } from "../shared/controls";
 import { coefficient } from "../shared/numbers";

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Change, ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { owners } from "../model/columns";
 import { Primary } from "../shared/controls";
 import { plain } from "../shared/numbers";

@@ -1,5 +1,6 @@
 import type { Effect, ModelState } from "../api/client";
-import { useEstimates, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates } from "../api/hooks";
 import { Action } from "../shared/controls";
 import { stationsOf } from "./routes";
 

@@ -1,7 +1,8 @@
 import { useState, type KeyboardEvent } from "react";
 import { Link } from "react-router";
 import type { Effect, ModelState, Project, Schemas, Shown } from "../api/client";
-import { useEstimates, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates } from "../api/hooks";
 import { CopyDrawn } from "../shared/CopyDrawn";
 import { level, intervalWords } from "../shared/basis";
 import { LINK, TextButton } from "../shared/controls";

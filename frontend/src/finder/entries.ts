@@ -1,5 +1,5 @@
 import type { Change, Criterion, ModelState, Project, Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { keysOf, piecesOf, type KeyId } from "../frame/keys";
 import { withChoice, withFamily } from "../frame/settings";
 import { STATIONS } from "../frame/stations";

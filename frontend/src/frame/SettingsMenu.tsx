@@ -1,6 +1,7 @@
 import { SlidersHorizontal } from "lucide-react";
 import type { ModelState, Schemas, Settings } from "../api/client";
-import { useChoices, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useChoices } from "../api/hooks";
 import { Explained, OneOf } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { withChoice, withFamily } from "./settings";

@@ -1,6 +1,6 @@
 import { api, take, type ModelState, type Run } from "../api/client";
 import { attempt } from "../api/attempt";
-import { type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useServer } from "../api/server";
 import { isOpen } from "../api/runs";
 import { complain, useDesk } from "../model/desk";

@@ -1,5 +1,6 @@
 import type { Construct, ModelState, Project } from "../api/client";
-import { useEstimates, useQuality, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates, useQuality } from "../api/hooks";
 import { name as nameIt, propose, rename, startPath } from "../model/desk";
 import { control, duplicate, removal } from "../model/doing";
 import { Action, Row, TextButton } from "../shared/controls";

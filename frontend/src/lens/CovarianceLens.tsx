@@ -1,5 +1,6 @@
 import type { ModelState } from "../api/client";
-import { useEstimates, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates } from "../api/hooks";
 import { headline } from "../board/headline";
 import { propose } from "../model/desk";
 import { removal } from "../model/doing";

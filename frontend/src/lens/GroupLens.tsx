@@ -1,5 +1,5 @@
 import type { ModelState, Project, Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { name as nameIt, propose, select, type Selected } from "../model/desk";
 import { constructName } from "../model/columns";
 import { gathered, listed, removal, setAside } from "../model/doing";

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { Action, Primary } from "../shared/controls";
 
 /** Whether a family can hold parameters at values, or equal. */

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Column, ModelState } from "../api/client";
-import { useEstimates, useQuality, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates, useQuality } from "../api/hooks";
 import { headline } from "../board/headline";
 import { propose, select, startPath } from "../model/desk";
 import { setAside } from "../model/doing";

@@ -10,7 +10,7 @@ import {
   type Project,
   type Schemas,
 } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useSteps } from "../data/steps";
 import { withChoice } from "../frame/settings";
 import { pathStart, propose, select, startPath, useDesk, type Proposal } from "../model/desk";

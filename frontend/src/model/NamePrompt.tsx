@@ -1,6 +1,6 @@
 import { Dialog, DialogPanel } from "@headlessui/react";
 import { useState } from "react";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { Primary } from "../shared/controls";
 import { focusOn, name as nameIt, select, useDesk, type Naming } from "./desk";
 

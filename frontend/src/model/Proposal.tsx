@@ -1,7 +1,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useState } from "react";
 import type { ModelState } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { WhatIf } from "../lens/WhatIf";
 import { OfferHalf } from "../quality/Half";
 import { Primary, Quiet } from "../shared/controls";

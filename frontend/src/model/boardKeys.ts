@@ -1,5 +1,5 @@
 import type { ModelState, Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useKeys } from "../frame/keys";
 import {
   focusOn,

@@ -2,7 +2,7 @@ import { Dialog, DialogPanel } from "@headlessui/react";
 import { X } from "lucide-react";
 import { useState } from "react";
 import type { ModelState } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { EXPORTS } from "../report/exports";
 import { Explained, LINK, Symbol } from "../shared/controls";
 import { Tabs } from "../shared/Tabs";

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Change, ModelState, Schemas } from "../api/client";
-import { useModification, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useModification } from "../api/hooks";
 import { WhatIf } from "../lens/WhatIf";
 import { Action, Choose } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";

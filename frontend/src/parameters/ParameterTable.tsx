@@ -9,7 +9,8 @@ import {
   type Schemas,
   type Shown,
 } from "../api/client";
-import { useEstimates, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useEstimates } from "../api/hooks";
 import { headline } from "../board/headline";
 import { canHold, HoldMenu } from "../lens/HoldMenu";
 import { parameterKey } from "../model/doing";

@@ -1,5 +1,6 @@
 import type { ModelState, Project, Schemas } from "../api/client";
-import { useModification, useResiduals, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useModification, useResiduals } from "../api/hooks";
 import { propose, useDesk } from "../model/desk";
 import { combination, keeping, setAside } from "../model/doing";
 import { Action, Choose, Primary } from "../shared/controls";

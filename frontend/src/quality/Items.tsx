@@ -1,7 +1,8 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
 import { Lock } from "lucide-react";
 import type { ModelState, Parameter, Problem, Project } from "../api/client";
-import { useCriteria, useEstimates, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useCriteria, useEstimates } from "../api/hooks";
 import { headline } from "../board/headline";
 import { useSteps } from "../data/steps";
 import { propose, select, useDesk } from "../model/desk";

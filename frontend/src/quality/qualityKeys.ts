@@ -1,5 +1,5 @@
 import type { ModelState } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useKeys } from "../frame/keys";
 import { propose, select, useDesk } from "../model/desk";
 import { keeping, setAside } from "../model/doing";

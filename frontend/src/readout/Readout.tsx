@@ -1,6 +1,7 @@
 import { ListChecks } from "lucide-react";
 import type { ModelState, ReadoutFigure } from "../api/client";
-import { useChoices, useCriteria, useCriterion, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useChoices, useCriteria, useCriterion } from "../api/hooks";
 import { sheetOpen } from "../model/desk";
 import { Action, Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";

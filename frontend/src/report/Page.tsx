@@ -1,6 +1,6 @@
 import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useKeys } from "../frame/keys";
 import { HandPlaced } from "./HandPlaced";
 import type { FigureOptions, ReportOptions } from "./figures";

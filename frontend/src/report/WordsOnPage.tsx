@@ -1,10 +1,10 @@
 import { useEffect, useRef, useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { TextButton } from "../shared/controls";
 import { keepTyped, sendLeaving, typedBefore } from "../shared/typed";
 import type { ReportOptions } from "./figures";
-import { edited } from "./patch";
+import { edited, seenBefore } from "./patch";
 
 interface Props {
   model: ModelState;
@@ -20,8 +20,8 @@ export function WordsOnPage({ model, block, options, gestures, selected }: Props
   const edit = options.edits[block.key];
   const seen = edit?.text ?? null;
   const beside = edit?.beside ?? [];
-  const keep = (text: string | null, dropped: string[] = []) =>
-    void gestures.words(block.key, { text, seen, computed: block.mark, dropped });
+  const keep = (text: string | null, dropped: string[] = [], computed = block.mark) =>
+    void gestures.words(block.key, { text, seen, computed, dropped });
   const moved = block.state === "moved";
   return (
     <>
@@ -58,7 +58,7 @@ export function WordsOnPage({ model, block, options, gestures, selected }: Props
             <p key={at}>{one}</p>
           ))}
           <TextButton onClick={() => keep(text, [text])}>Use this</TextButton> ·{" "}
-          <TextButton onClick={() => keep(seen, [text])}>Drop it</TextButton>
+          <TextButton onClick={() => keep(seen, [text], edit?.computed)}>Drop it</TextButton>
         </div>
       ))}
       {moved && !editing && (
@@ -78,7 +78,7 @@ function Writing(props: Omit<Props, "selected"> & { seen: string | null; close: 
   const { model, block, options, gestures, close } = props;
   const what = `${model.id}-${block.key}`;
   const [typed] = useState(() => typedBefore(what));
-  const [seen] = useState(() => typed?.before || props.seen);
+  const [seen] = useState(() => seenBefore(typed, props.seen));
   const [text, write] = useState(typed?.text ?? block.paragraphs.join("\n"));
   const own = text.trim();
   const changed = own !== block.paragraphs.join("\n");

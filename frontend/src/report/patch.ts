@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import type { Typed } from "../shared/typed";
 import type { FigureOptions, NamedFigure, ReportOptions } from "./figures";
 
 export type ReportPatch = Schemas["ReportPatch"];
@@ -75,4 +76,10 @@ export function edited(
   const edits =
     text === null && beside.length === 0 ? others : { ...others, [key]: { text, computed, beside } };
   return { next: { ...options, edits }, patch: { edits: { [key]: { text, seen, computed, dropped } } } };
+}
+
+/** The words over which somebody has typed: those that stand there now, but before a reload those of then, unless what was typed
+ * has become what stands there. */
+export function seenBefore(typed: Typed | null, now: string | null) {
+  return typed && typed.text.trim() !== now ? typed.before || null : now;
 }

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, take, type ModelState, type Project } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { focusOn, select, useDesk, write, type Selection } from "../model/desk";
 import { Action, Symbol } from "../shared/controls";
 import { extensions, readingsField, rowsOf, setAbout, setReadings, type RowPart } from "./editor";

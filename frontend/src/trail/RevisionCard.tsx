@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { attempt } from "../api/attempt";
 import { api, take, type ModelState, type Schemas } from "../api/client";
-import type { Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
 import { useDesk } from "../model/desk";
 import { telling } from "../shared/basis";
 import { TextButton } from "../shared/controls";

@@ -1,7 +1,8 @@
 import { ChevronDown, ChevronUp, Lock } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { ModelState, Trail as TrailDocument } from "../api/client";
-import { useTrail, type Gestures } from "../api/hooks";
+import type { Gestures } from "../api/gestures";
+import { useTrail } from "../api/hooks";
 import { select, unfoldTrail, useDesk } from "../model/desk";
 import { Choose, TextButton } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";

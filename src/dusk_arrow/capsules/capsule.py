@@ -35,8 +35,8 @@ from dusk_arrow.exchange.texts import Text
 from dusk_arrow.report.options import ReportOptions
 from dusk_arrow.results.cut_offs import CutOffs
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.key_figures import KeyFigures
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.key_figures import FiguresAsKept
+from dusk_arrow.results.settings import Settings, SettingsAsKept
 
 KIND = "capsule"
 ORIGINAL = "data/original/"
@@ -131,10 +131,10 @@ class Turn(BaseModel):
     prompted: Literal["own", "data"] = "own"
     created: datetime
     model: str = Field(max_length=MOST_CHARACTERS)
-    settings: dict[str, Any]
+    settings: SettingsAsKept
     parent: int | None = Field(default=None, ge=0)
     head: bool = False
-    figures: dict[str, Any] | None = None
+    figures: FiguresAsKept | None = None
 
 
 def _turns(found: Any) -> list[dict[str, Any]]:
@@ -145,11 +145,8 @@ def _turns(found: Any) -> list[dict[str, Any]]:
     turns = TypeAdapter(Annotated[list[Turn], Field(max_length=20_000)]).validate_python(found)
     for at, turn in enumerate(turns):
         parse(turn.model)
-        Settings.model_validate(turn.settings)
         if turn.parent is not None and turn.parent >= at:
             raise ValueError("a revision after one that comes later")
-        if turn.figures is not None:
-            KeyFigures.model_validate({name: value for name, value in turn.figures.items() if name != "kept"})
     return [
         {**turn.model_dump(exclude=set() if "parent" in given else {"parent"}), "created": turn.created.isoformat()}
         for turn, given in zip(turns, found, strict=True)
@@ -169,10 +166,8 @@ def _read(content: bytes) -> Capsule:
         source = moments_from_json(files["data/moments.json"])
     else:
         notes = json.loads(files["data/columns.json"])
-        source, steps = (
-            from_parquet(files["data/data.parquet"], notes["name"], notes["columns"]),
-            read_steps(files["steps.json"]),
-        )
+        source = from_parquet(files["data/data.parquet"], notes["name"], notes["columns"])
+        steps = read_steps(files["steps.json"])
     source = replace(source, name=one_line(source.name)[:200] or "data")
     origin = None
     if "data/reading.json" in files:

@@ -10,6 +10,7 @@ from typing import Any
 MOST_DEPTH = 40
 MOST_TEXT = 400_000
 MOST_NUMBER = 1e100
+TOO_DEEP = f"What was sent is nested more than {MOST_DEPTH} deep."
 NO_JSON = "The request is no JSON."
 UNSTORABLE = re.compile(r"[\x00\ud800-\udfff]")
 
@@ -17,7 +18,7 @@ UNSTORABLE = re.compile(r"[\x00\ud800-\udfff]")
 def fault(value: Any, depth: int = 0, most_text: int = MOST_TEXT) -> str | None:
     """What is wrong with a JSON value, in words; None where nothing is."""
     if depth > MOST_DEPTH:
-        return f"The request is nested more than {MOST_DEPTH} deep."
+        return TOO_DEEP
     if isinstance(value, str):
         if len(value) > most_text:
             return f"A text has {len(value):,} characters; {most_text:,} is the most."
@@ -36,6 +37,6 @@ def fault_of_text(text: str | bytes) -> str | None:
     try:
         return fault(json.loads(text))
     except RecursionError:
-        return f"The request is nested more than {MOST_DEPTH} deep."
+        return TOO_DEEP
     except ValueError:
         return NO_JSON

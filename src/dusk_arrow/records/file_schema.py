@@ -18,7 +18,7 @@ from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.exchange.json_values import fault
 from dusk_arrow.exchange.origins import from_notes
-from dusk_arrow.exchange.parquet import column_notes, from_parquet, moments_from_json
+from dusk_arrow.exchange.parquet import from_parquet, moments_from_json
 from dusk_arrow.exchange.recorded_steps import AnyStep
 from dusk_arrow.exchange.texts import Line, Text
 from dusk_arrow.records import gate
@@ -27,8 +27,8 @@ from dusk_arrow.records.view import Pinned, ViewPart
 from dusk_arrow.report.options import ReportOptions
 from dusk_arrow.results.cut_offs import CutOffs
 from dusk_arrow.results.document import ProblemPart, Results
-from dusk_arrow.results.key_figures import KeyFigures
-from dusk_arrow.results.settings import Settings
+from dusk_arrow.results.key_figures import FiguresAsKept
+from dusk_arrow.results.settings import Settings, SettingsAsKept
 
 LARGEST = 2**31 - 1
 MOST_TEXT = 2_000_000  # letters of a text in a results document
@@ -40,11 +40,6 @@ def _settled(text: str) -> str:
         return gate.specification_text(parse(text))
     except ProblemError as error:
         raise ValueError(error.problems[0].message) from None
-
-
-def _of_settings(given: dict[str, Any]) -> dict[str, Any]:
-    Settings.model_validate(given)
-    return given
 
 
 def _at_some_time(value: datetime) -> datetime:
@@ -60,7 +55,6 @@ Number = Annotated[int, Field(ge=1, le=LARGEST)]
 Count = Annotated[int, Field(ge=0, le=LARGEST)]
 Sentences = Annotated[str, AfterValidator(_settled)]
 Time = Annotated[datetime, AfterValidator(_at_some_time)]
-OfSettings = Annotated[dict[str, Any], BeforeValidator(_or_default), AfterValidator(_of_settings)]
 Short = Annotated[Line, Field(max_length=2000)]
 Prompt = Literal["own", "data"]
 
@@ -127,8 +121,8 @@ class RevisionLine(_Line):
     name: Short | None = None
     note: Annotated[Text, Field(max_length=10_000)] | None = None
     prompted: Prompt = "own"
-    figures: dict[str, Any] | None = None
-    settings: OfSettings
+    figures: FiguresAsKept | None = None
+    settings: Annotated[SettingsAsKept, BeforeValidator(_or_default)]
     data_version_id: Number
     created: Time
 
@@ -231,17 +225,14 @@ def _joined(record: Record) -> None:
 
 def _data(line: DataSetLine, files: Mapping[str, bytes]) -> tuple[Source, KeptData]:
     content, original = files[f"data/{line.id}"], files.get(f"data/{line.id}-original")
-    if line.kind == "matrix":
-        moments = moments_from_json(content)
-        kept, columns = gate.data_bytes(moments)
-        return moments, KeptData(kept, columns, moments.n, original if line.reading else None)
-    data = from_parquet(content, line.name, line.columns)
-    if not data.columns or data.n < 1:
+    cases = line.kind == "cases"
+    source: Source = from_parquet(content, line.name, line.columns) if cases else moments_from_json(content)
+    if not source.names or source.n < 1:
         raise ValueError("data without cases")
     if original is not None and line.reading is not None:
         from_notes(line.reading, original)
-    kept, columns = gate.data_bytes(data)
-    return data, KeptData(kept, column_notes(data), data.n, original if line.reading else None)
+    kept, columns = gate.data_bytes(source)
+    return source, KeptData(kept, columns, source.n, original if line.reading else None)
 
 
 def _outcome(source: Source, steps: list[Step]) -> KeptVersion:
@@ -258,9 +249,6 @@ def _sound_runs(record: Record) -> Record:
         except ValidationError:
             continue
         kept.append(run)
-    for row in record.revisions:
-        if row.figures is not None:
-            KeyFigures.model_validate({name: value for name, value in row.figures.items() if name != "kept"})
     return record.model_copy(update={"runs": kept})
 
 
@@ -268,7 +256,7 @@ def sound(found: Any, files: Mapping[str, bytes]) -> ProjectFile:
     """The record of a file with the contents it speaks of, all of it checked. Raises ProblemError where it does not hold together."""
     wrong = fault(found, most_text=MOST_TEXT)
     if wrong is not None:
-        raise damaged(f"This project cannot be opened. {wrong.replace('The request', 'Its file')}")
+        raise damaged(f"This project cannot be opened. {wrong}")
     record = Record.model_validate(_earlier(found))
     _joined(record)
     sources, data = {}, {}

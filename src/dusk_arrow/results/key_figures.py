@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel
 
 from dusk_arrow import __version__
 from dusk_arrow.results.document import Results
@@ -33,6 +35,15 @@ class KeyFigures(BaseModel):
     p_value: float | None = None
     n_used: int | None = None
     analysed: str | None = None
+
+
+def _checked(given: dict[str, Any]) -> dict[str, Any]:
+    KeyFigures.model_validate(given)
+    return given
+
+
+FiguresAsKept = Annotated[dict[str, Any], AfterValidator(_checked)]
+"""Key figures as they were kept, with what is noted beside them."""
 
 
 def key_figures(results: Results) -> KeyFigures:

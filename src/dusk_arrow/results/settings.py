@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS
 from dusk_arrow.core.options import Choose, FamilyOptions
@@ -87,6 +87,15 @@ class Settings(BaseModel):
         if self.errors == "bootstrap":
             return "observed" if self.missing == "full-information" else "expected"
         return self.errors
+
+
+def _checked(given: dict[str, Any]) -> dict[str, Any]:
+    Settings.model_validate(given)
+    return given
+
+
+SettingsAsKept = Annotated[dict[str, Any], AfterValidator(_checked)]
+"""Settings as they were kept, with no more said than was then."""
 
 
 def _of_family(key: str, said: set[str]) -> dict[str, object]:

@@ -33,7 +33,7 @@ from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs import queue
 from dusk_arrow.runs.keeping import Keeper
-from dusk_arrow.runs.pool import end_with_parent, speak_in_lines
+from dusk_arrow.runs.processes import as_worker
 from dusk_arrow.runs.workers import Workers, workers_of
 
 log = logging.getLogger(__name__)
@@ -188,8 +188,7 @@ def _ending(analysis: Analysis) -> tuple[str, str | None, Results | None]:
 
 def work(url: str, workers: int, scheduler: str | None, parent: int) -> None:
     """What the process does: take up the runs that are open, then wait for more until it is ended."""
-    end_with_parent(parent)
-    speak_in_lines()
+    as_worker(parent)
     os.nice(POLITE)  # whoever makes a gesture comes first
     try:
         _work(url, workers, scheduler)

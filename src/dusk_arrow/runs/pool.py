@@ -2,62 +2,20 @@
 
 from __future__ import annotations
 
-import logging
 import os
 import pickle
 import tempfile
-import threading
 from collections.abc import Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
-from threading import Lock, Thread
-from time import sleep
+from threading import Lock
 
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
 from dusk_arrow.runs.chunks import in_order, ready, run_from_file
 from dusk_arrow.runs.interrupts import interrupts_kept_away
-
-LOOK = 0.25
-
-
-def end_with_parent(parent: int) -> None:
-    """Lets this process end when the one that started it is gone, however that one ended."""
-
-    def watch() -> None:
-        while os.getppid() == parent:  # it may be gone before this one has begun
-            sleep(LOOK)
-        os._exit(1)
-
-    Thread(target=watch, daemon=True).start()
-
-
-class _OneLine(logging.Formatter):
-    """Where there is an exception, its last line stands for it."""
-
-    def formatException(self, ei: object) -> str:  # noqa: N802  the name that logging gives it
-        return ""
-
-    def format(self, record: logging.LogRecord) -> str:
-        text = super().format(record).strip()
-        error = record.exc_info[1] if record.exc_info else None
-        return " ".join(f"{text}: {error}".split()) if error else " ".join(text.split())
-
-
-def speak_in_lines() -> None:
-    """What this process has to say on the console is one line each, whatever goes wrong in it."""
-    said = logging.StreamHandler()
-    said.setFormatter(_OneLine("%(levelname)s %(name)s: %(message)s"))
-    logging.basicConfig(level=logging.WARNING, handlers=[said], force=True)
-    logging.raiseExceptions = False
-    threading.excepthook = lambda about: logging.error("a thread has ended: %s", about.exc_value)
-
-
-def as_worker(parent: int) -> None:
-    """How a worker process begins."""
-    speak_in_lines()
-    end_with_parent(parent)
+from dusk_arrow.runs.processes import as_worker
 
 
 class WorkerPool:

@@ -16,7 +16,7 @@ from pebble import ProcessExpired, ProcessPool
 
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.runs.interrupts import interrupts_kept_away
-from dusk_arrow.runs.pool import as_worker
+from dusk_arrow.runs.processes import as_worker
 
 T = TypeVar("T")
 READERS = 2

@@ -26,7 +26,7 @@ from dusk_arrow.server.context import attachment, context, reply
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import core_settings, document_of
 from dusk_arrow.server.imports import Created, kept
-from dusk_arrow.server.model_state import find_model, report_of, shown
+from dusk_arrow.server.model_state import find_model, readable, report_of
 from dusk_arrow.server.models import ModelPath
 from dusk_arrow.server.problems import ProblemDocument, refuse
 from dusk_arrow.server.projects import ProjectPath, find_project
@@ -36,6 +36,7 @@ api = APIBlueprint(
     abp_responses={404: ProblemDocument, 422: ProblemDocument},
 )  # fmt: skip
 ZIP = "application/zip"
+UNSTORABLE = "This file cannot be opened: what it holds cannot be stored."
 log = logging.getLogger(__name__)
 
 
@@ -120,12 +121,12 @@ def open_bundle(form: BundleForm) -> Response:
     try:
         with context().sessions.begin() as session:
             made = rebuilt(session, found) if isinstance(found, ProjectFile) else _from_capsule(session, found)
-            for model in store.models_of(session, made[0].id):
-                shown(session, model)
+            if not all(readable(session, model) for model in store.models_of(session, made[0].id)):
+                raise refuse(422, "capsule_unreadable", UNSTORABLE)
             created = Created(project_id=made[0].id, model_id=made[1].id, problems=[])
     except (DataError, ValidationError) as error:
         log.warning("a file could not be stored: %s", error)
-        raise refuse(422, "capsule_unreadable", "This file cannot be opened: what it holds cannot be stored.") from None
+        raise refuse(422, "capsule_unreadable", UNSTORABLE) from None
     return reply(created, 201)
 
 

@@ -24,7 +24,7 @@ from dusk_arrow.core.problems import Problem
 from dusk_arrow.server.bounds import MOST_FILE
 from dusk_arrow.server.computing import is_computing
 from dusk_arrow.server.context import Context
-from dusk_arrow.server.problems import problem_response
+from dusk_arrow.server.problems import TOO_LARGE, problem_response
 from dusk_arrow.server.runs import how_far
 
 Message = MutableMapping[str, Any]
@@ -53,7 +53,7 @@ class _Gone(Exception):
 async def _whole_body(receive: Receive, length: int | None) -> BinaryIO:
     """The body of a request, once all of it is there. Raises _Refused where it is too large or does not come, and _Gone."""
     if length is not None and length > MOST_FILE:
-        raise _Refused(413, "http_413", "The file is larger than 200 MB, the most that is read.")
+        raise _Refused(413, "http_413", TOO_LARGE)
     body = cast(BinaryIO, tempfile.SpooledTemporaryFile(IN_MEMORY))  # noqa: SIM115  closed by whoever reads it
     more, size = True, 0
     try:
@@ -67,7 +67,7 @@ async def _whole_body(receive: Receive, length: int | None) -> BinaryIO:
             piece = message.get("body", b"")
             size += len(piece)
             if size > MOST_FILE:
-                raise _Refused(413, "http_413", "The file is larger than 200 MB, the most that is read.")
+                raise _Refused(413, "http_413", TOO_LARGE)
             body.write(piece)
             more = message.get("more_body", False)
     except BaseException:
@@ -125,14 +125,10 @@ class Served:
         return is_computing(self._app.view_functions[endpoint])
 
     async def _answer(self, scope: Message, body: BinaryIO, send: Send) -> None:
-        async def given() -> Message:
-            piece = body.read(PIECE)
-            return {"type": "http.request", "body": piece, "more_body": len(piece) == PIECE}
-
         pool = self._heavy if self._computes(scope) else self._light
         size = body.seek(0, SEEK_END)
         body.seek(0)
-        await pool({**scope, "headers": _with_length(scope, size)}, given, send)  # type: ignore[arg-type]
+        await pool({**scope, "headers": _with_length(scope, size)}, _given(body), send)  # type: ignore[arg-type]
 
     async def _refuse(self, refused: _Refused, send: Send) -> None:
         with self._app.app_context():
@@ -193,8 +189,11 @@ def _uncompressed(scope: Message) -> list[tuple[bytes, bytes]]:
 
 
 def _given(body: BinaryIO) -> Receive:
+    """A body that is all there, piece by piece."""
+
     async def given() -> Message:
-        return {"type": "http.request", "body": body.read(), "more_body": False}
+        piece = body.read(PIECE)
+        return {"type": "http.request", "body": piece, "more_body": len(piece) == PIECE}
 
     return given
 

@@ -126,16 +126,14 @@ def report_of(model: ModelRow) -> ReportOptions:
     return ReportOptions.model_validate(model.report)
 
 
-def shown(session: Session, model: ModelRow) -> None:
-    """Makes sure that a model can be looked at, as far as that takes no estimation. Raises pydantic's ValidationError and ProblemError."""
-    head = store.head_of(session, model)
-    read(parse(head.specification))
-    Settings.model_validate(head.settings)
+def readable(session: Session, model: ModelRow) -> bool:
+    """Whether a model can be looked at, as far as that takes no estimation. Raises pydantic's ValidationError where its view, its report
+    or the cut-offs are none."""
     ViewPart.model_validate(model.view)
     report_of(model)
     _pins(model)
     cut_offs(session, model)
-    store.steps_of(store.version_of(session, head))
+    return store.reads(session, store.head_of(session, model))
 
 
 def _last_good(session: Session, head: RevisionRow) -> Document | None:

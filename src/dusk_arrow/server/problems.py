@@ -15,6 +15,7 @@ from dusk_arrow.exchange.texts import what_is_wrong
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 
+TOO_LARGE = "The file is larger than 200 MB, the most that is read."
 log = logging.getLogger(__name__)
 
 
@@ -70,7 +71,7 @@ def install(app: Flask) -> None:
         words = {
             404: "There is nothing at this address.",
             405: "This address does not do that.",
-            413: "The file is larger than 200 MB, the most that is read.",
+            413: TOO_LARGE,
         }
         status = error.code or 500
         message = words.get(status, error.description or error.name)
