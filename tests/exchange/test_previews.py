@@ -198,3 +198,14 @@ def test_the_same_items_are_of_one_kind_whatever_the_format() -> None:
         for ending in ("csv", "xlsx", "sav")
     }
     assert levels["sav"] == levels["csv"] == levels["xlsx"] == ["identifier", "ordered", "ordered", "ordered", "number"]
+
+
+def test_rows_are_counted_as_they_will_be_read() -> None:
+    """A quoted line break in a name made one case too many, and rows that are passed over were taken away twice."""
+    rows = "".join(f"{i},{i % 7}\n" for i in range(20))
+    found = preview(f'junk\nmore\n"How often\ndo you?","\u202ewhen"\n{rows}'.encode(), "x.csv", ReadingOptions(skip=2))
+    assert isinstance(found.data, DataSet)
+    assert (found.lines, found.data.n) == (21, 20)
+    assert found.rows[0] == ("How often do you?", "when")
+    plain = preview(f"junk\nmore\na,b\n{rows}".encode(), "x.csv", ReadingOptions(skip=2))
+    assert plain.lines == 21

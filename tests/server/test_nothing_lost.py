@@ -58,6 +58,9 @@ def test_a_header_with_a_line_break_makes_names_of_one_line(client: FlaskClient)
     ).get_json()
     columns = [c["name"] for c in client.get(f"/api/projects/{made['project_id']}").get_json()["columns"]]
     assert columns == ["How often do you?", "b", "c"]
+    head = f'passed\nover\n"How often\ndo you?","b","c"\n{rows}\n'.encode()
+    seen = send(client, "/api/previews", head, "odd.csv", options={"skip": 2}).get_json()
+    assert (seen["n_cases"], seen["columns"][0]["name"]) == (60, "How often do you?")
     answer = change(client, made["model_id"], {"type": "add_construct", "name": "F", "indicators": columns})
     assert answer.get_json()["constructs"][0]["indicators"] == columns
 

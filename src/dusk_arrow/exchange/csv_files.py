@@ -115,6 +115,13 @@ def first_rows(layout: Layout, most: int) -> list[list[str]]:
     return [[cell.strip() for cell in row] for row, _ in rows]
 
 
+def count_rows(layout: Layout) -> int:
+    """How many rows a text file has from the first in use on; only where there are quotation marks may one go over several lines."""
+    if '"' in layout.text:
+        return sum(1 for _ in _rows(layout.text, layout.delimiter))
+    return layout.text.count("\n") + (not layout.text.endswith("\n"))
+
+
 def _read_cells(layout: Layout, options: ReadingOptions, skip: int) -> pd.DataFrame:
     """The cells below the first `skip` lines: columns of numbers where all cells are, columns of text otherwise."""
     import pandas as pd  # loaded late: it takes long, and a start does not need it

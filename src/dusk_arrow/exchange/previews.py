@@ -7,7 +7,8 @@ from typing import Literal
 
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.exchange.csv_files import first_rows, lay_out
+from dusk_arrow.core.texts import printable
+from dusk_arrow.exchange.csv_files import count_rows, first_rows, lay_out
 from dusk_arrow.exchange.labels import is_sidecar, read_names, with_labels
 from dusk_arrow.exchange.reading import is_text, matrix_rows, read_as, sheets_of
 from dusk_arrow.exchange.reading_options import ReadingOptions
@@ -20,7 +21,8 @@ MOST_ROWS, LEAST_ROWS, MOST_CELLS = 2000, 200, 1_000_000
 @dataclass(frozen=True)
 class Preview:
     """How a file was read: as cases or as a covariance or correlation matrix, marks (None where the format has none), sheets, first rows as they stand, the data of the
-    first 2,000 cases or a matrix (None where it cannot be used), and how many lines there are (None: not counted)."""
+    first 2,000 cases or a matrix (None where it cannot be used), and how many rows there are below those that are passed over (None: not
+    counted)."""
 
     kind: Kind
     delimiter: str | None
@@ -64,7 +66,7 @@ def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | No
             layout = lay_out(content, options)
             delimiter, decimal, encoding = layout.delimiter, layout.decimal, layout.encoding
             rows = first_rows(layout, ROWS)
-            lines = layout.text.count("\n") + (not layout.text.endswith("\n"))
+            lines = count_rows(layout)
         found = matrix_rows(content, file_name, options)
         kind = "cases" if found is None else "matrix"
         few = max(LEAST_ROWS, min(MOST_ROWS, MOST_CELLS // max(len(rows[0]) if rows else 1, 1)))
@@ -77,7 +79,7 @@ def preview(content: bytes, file_name: str, options: ReadingOptions, n: int | No
 
 
 def _cells(rows: list[list[str]]) -> tuple[tuple[str, ...], ...]:
-    return tuple(tuple(cell[:40] for cell in row[:60]) for row in rows)
+    return tuple(tuple(printable(cell)[:40] for cell in row[:60]) for row in rows)
 
 
 def _rows_of(data: DataSet) -> list[list[str]]:

@@ -175,7 +175,7 @@ def preview_file(form: FileForm) -> Response:
         except ProblemError as error:
             problems += error.problems
     blocked = data is None or any(problem.severity == "error" for problem in problems)
-    cases = None if found.lines is None or data is None else found.lines - options.skip - (1 if options.header else 0)
+    cases = None if found.lines is None or data is None else found.lines - (1 if options.header else 0)
     part = PreviewPart(
         kind=found.kind,
         usable=not blocked,
