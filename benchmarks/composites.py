@@ -23,7 +23,7 @@ from dusk_arrow.core.composite.family import CompositeFamily
 from dusk_arrow.core.composite.program import Program, estimate
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
+from dusk_arrow.core.resampling.draws import chunks_of
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.settings import Settings
 from tests.core.populations import model_of, random_population, table_of
@@ -80,9 +80,10 @@ def measure(title: str, text: str, n: int) -> None:
     """One line of the table."""
     values, task = task_of(text, n)
     own, prepared = task.own, FAMILY.prepare(task)
-    alone = prepared._replace(task=replace(own, whole=None, measurement=None))
-    program, start = own.plan.program, own.start
-    chunks = plan_chunks(RESAMPLES, 1, task.at_once)
+    (block,) = own.blocks
+    alone = prepared._replace(task=replace(own, blocks=(replace(block, whole=None, measurement=None),)))
+    program, start = block.asked.program, block.start
+    chunks = chunks_of(RESAMPLES, 1, task.at_once)
 
     def bootstrap() -> None:
         for chunk in chunks:
@@ -94,7 +95,7 @@ def measure(title: str, text: str, n: int) -> None:
 
     def floor() -> None:
         for chunk in chunks:
-            drawn = correlation_from(prepared.draw(draw_counts(chunk, n)).covariances)
+            drawn = correlation_from(prepared.draw(chunk)[0].covariances)
             np.linalg.cholesky(drawn)
             iterate(program, drawn, start)
 

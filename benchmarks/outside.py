@@ -90,7 +90,7 @@ def click() -> None:
 def plain_loop(values: np.ndarray, text: str) -> float:
     """Seconds a resample of the plain loop."""
     table = table_of(text)
-    found = estimate(table, case_evidence(values), ESTIMATORS["ml"])
+    found = estimate([table], [case_evidence(values)], ESTIMATORS["ml"])
     rng, only = np.random.default_rng(0), np.zeros(1, dtype=np.intp)
 
     def objective(theta: np.ndarray, of: object) -> tuple[float, np.ndarray]:

@@ -60,7 +60,7 @@ def main(studies: int) -> None:
                 values = np.where(rng.random(values.shape) < 0.1, np.nan, values)
             evidence = case_evidence(values, **({"missing": how["missing"]} if "missing" in how else {}))
             table = compile_model(model_of(MODEL), "marker", "missing" in how)
-            found = estimate(table, evidence, ESTIMATORS[str(how.get("estimator", "ml"))], errors)  # type: ignore[arg-type]
+            found = estimate([table], [evidence], ESTIMATORS[str(how.get("estimator", "ml"))], errors)  # type: ignore[arg-type]
             if not found.solution.converged:
                 continue
             df = found.df

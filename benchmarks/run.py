@@ -24,16 +24,16 @@ sys.path[:0] = [str(ROOT / "src"), str(ROOT)]
 import itertools
 
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
+from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
 from dusk_arrow.core.covariance.estimation import discrepancy_of, estimate
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.figures import FigurePlan
-from dusk_arrow.core.covariance.implied import lay_out
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.solver import solve
 from dusk_arrow.core.covariance.starting import starting_values
+from dusk_arrow.core.covariance.statistics import Inquiry
 from dusk_arrow.core.observations.moments import covariance, prepare_products, resample_covariances
-from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
+from dusk_arrow.core.resampling.draws import FromCases, chunks_of, counts_with_replacement
 from tests.core.populations import case_evidence, model_of, random_population, table_of
 
 
@@ -77,18 +77,18 @@ def measure(title: str, text: str, n: int) -> None:
         value, gradient = of.evaluate(model, theta[None], only)  # type: ignore[attr-defined]
         return (float(value[0]), gradient[0]) if np.isfinite(value[0]) else (1e10, np.zeros_like(theta))
 
-    cold = seconds(lambda: solve(model, likelihood, starting_values(table, sample)), 9)
-    start = starting_values(table, sample)
-    numerical = seconds(lambda: minimize(lambda t: objective(t, likelihood)[0], start, method="BFGS"), 1)
     evidence = case_evidence(values)
-    found = estimate(table, evidence, ESTIMATORS["ml"])
-    prepared = prepare(BootstrapTask(FigurePlan(found.model, (), (), ()), found, evidence))
-    chunks = plan_chunks(512, 1)
+    start = starting_values(model, [evidence])
+    cold = seconds(lambda: solve(model, likelihood, starting_values(model, [evidence])), 9)
+    numerical = seconds(lambda: minimize(lambda t: objective(t, likelihood)[0], start, method="BFGS"), 1)
+    found = estimate([table], [evidence], ESTIMATORS["ml"])
+    prepared = prepare(BootstrapTask((Inquiry(found.model, (), (), ()),), found, FromCases((evidence,))))
+    chunks = chunks_of(512, 1)
     products = prepare_products(values)
 
     def floor() -> None:
         for chunk in chunks:
-            samples = resample_covariances(products, draw_counts(chunk, n))
+            samples = resample_covariances(products, counts_with_replacement(chunk, [n])[0])
             many, _ = normal_likelihood(samples)
             many.evaluate(model, np.tile(found.solution.theta, (chunk.size, 1)), np.arange(chunk.size))
 
@@ -126,12 +126,12 @@ def measure_full_information(n: int, gaps: float) -> None:
     values = np.where(rare & (rng.random(values.shape) < gaps), np.nan, values)
     moments = seconds(lambda: case_evidence(values, missing="full-information"), 2)
     evidence = case_evidence(values, missing="full-information")
-    start = starting_values(table, evidence.covariance, evidence.means)
     model = lay_out(table)
-    discrepancy = discrepancy_of(model, evidence, ESTIMATORS["ml"])
+    start = starting_values(model, [evidence])
+    discrepancy = discrepancy_of(model, [evidence], ESTIMATORS["ml"])
     fitting = seconds(lambda: solve(model, discrepancy, start), 2)
     whole = seconds(
-        lambda: estimate(table, case_evidence(values, missing="full-information"), ESTIMATORS["ml"], "observed"), 1
+        lambda: estimate([table], [case_evidence(values, missing="full-information")], ESTIMATORS["ml"], "observed"), 1
     )
     print(
         f"full information, {n} cases, {len(evidence.patterns)} patterns: EM {moments:.2f} s, fit {fitting:.2f} s, "

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.implied import lay_out
-from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model, saturated_table
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compile_model, free_keys, saturated_table
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import Errors
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, gather
+from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, Samples, gather
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
@@ -33,7 +34,7 @@ def table_of(text: str, scaling: Scaling = "marker") -> ParameterTable:
 
 def free_words(table: ParameterTable) -> list[str]:
     """The free values of a model, in words."""
-    return [key.words for key in table.free_keys()]
+    return [key.words for key in free_keys([table])]
 
 
 @dataclass
@@ -106,25 +107,37 @@ def case_evidence(values: np.ndarray, **how: object) -> Evidence:
 
 def fit_matrix(table: ParameterTable, sample: np.ndarray, n: float, errors: Errors = "expected") -> Estimation:
     """Maximum likelihood estimates from a matrix."""
-    return estimate(table, matrix_evidence(sample, n), ESTIMATORS["ml"], errors)
+    return estimate([table], [matrix_evidence(sample, n)], ESTIMATORS["ml"], errors)
 
 
 def fit_cases(
     table: ParameterTable, values: np.ndarray, estimator: str = "ml", errors: Errors = "expected", **how: object
 ) -> Estimation:
     """Estimates from cases (n, p) in the model's order."""
-    return estimate(table, case_evidence(values, **how), ESTIMATORS[estimator], errors)
+    return estimate([table], [case_evidence(values, **how)], ESTIMATORS[estimator], errors)
+
+
+def only(found: Estimation) -> BlockPoint:
+    """The solution of a model of one block."""
+    (block,) = found.point.blocks
+    return block
 
 
 def on_cases(found: Estimation, values: np.ndarray, **how: object) -> Point:
     """The solution of a model held against cases."""
-    return replace(found.point, evidence=case_evidence(values, **how))
+    return replace(found.point, evidence=(case_evidence(values, **how),))
+
+
+def from_counts(prepared: Any, counts: np.ndarray) -> tuple[Samples, ...]:
+    """The resamples of a prepared task in which the cases are drawn so often (b, n)."""
+    (cases,) = prepared.task.draws.evidence
+    return (cases.resampling()(counts),)
 
 
 def likelihood_of(sample: np.ndarray) -> Discrepancy:
     """The maximum likelihood discrepancy of one matrix."""
     names = tuple(f"v{i}" for i in range(len(sample)))
-    return discrepancy_of(lay_out(saturated(names)), matrix_evidence(sample, 100), ESTIMATORS["ml"])
+    return discrepancy_of(lay_out(saturated(names)), [matrix_evidence(sample, 100)], ESTIMATORS["ml"])
 
 
 def saturated(names: tuple[str, ...]) -> ParameterTable:

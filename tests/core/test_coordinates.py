@@ -5,22 +5,30 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_counts
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_samples
+from dusk_arrow.core.covariance.compiled import Block, lay_out
 from dusk_arrow.core.covariance.coordinates import Coordinates, coordinates_at
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
 from dusk_arrow.core.covariance.discrepancies.regressions import regressions_of
-from dusk_arrow.core.covariance.figures import FigurePlan
-from dusk_arrow.core.covariance.implied import CompiledModel, lay_out
 from dusk_arrow.core.covariance.objective import TurnedObjective
+from dusk_arrow.core.covariance.statistics import Inquiry
 from dusk_arrow.core.observations.moments import prepare_products, resample_covariances
-from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
-from tests.core.populations import Population, case_evidence, fit_cases, fit_matrix, random_population, table_of
+from dusk_arrow.core.resampling.draws import FromCases, chunks_of, counts_with_replacement
+from tests.core.populations import (
+    Population,
+    case_evidence,
+    fit_cases,
+    fit_matrix,
+    from_counts,
+    random_population,
+    table_of,
+)
 from tests.core.test_engine import CHAIN, WAYS, values_of
 
 COVARYING = CHAIN + "\na1 and a2 covary"
 
 
-def around(text: str) -> tuple[CompiledModel, Population, np.ndarray, Coordinates]:
+def around(text: str) -> tuple[Block, Population, np.ndarray, Coordinates]:
     table = table_of(text)
     truth = random_population(table, 3)
     model = lay_out(table)
@@ -83,7 +91,7 @@ def test_observed_paths_are_regressions_in_every_resample(text: str) -> None:
     truth = random_population(table, 2)
     values = np.random.default_rng(5).multivariate_normal(np.zeros(len(truth.covariance)), truth.covariance, 80)
     model, names = lay_out(table), list(table.observed)
-    counts = draw_counts(plan_chunks(40, 3)[0], 80)
+    counts = counts_with_replacement(chunks_of(40, 3)[0], [80])[0]
     likelihood, _ = normal_likelihood(resample_covariances(prepare_products(values), counts))
     known = likelihood.direct(model)
     assert known is not None
@@ -125,16 +133,16 @@ def test_a_variance_whose_minimum_is_beyond_zero_is_found_all_the_same() -> None
     truth = random_population(table, 8)
     values = np.random.default_rng(11).multivariate_normal(np.zeros(6), truth.covariance, 80)
     found = fit_cases(table, values)
-    task = BootstrapTask(FigurePlan(found.model), found, case_evidence(values))
-    counts = draw_counts(plan_chunks(200, 4)[0], 80)
-    result = run_counts(prepare(task), counts)
+    task = BootstrapTask((Inquiry(found.model),), found, FromCases((case_evidence(values),)))
+    counts = counts_with_replacement(chunks_of(200, 4)[0], [80])[0]
+    result = run_samples(prepare(task), from_counts(prepare(task), counts))
     assert result.failed == 0
     assert 0 < (~result.admissible).sum() < 200
     samples = resample_covariances(prepare_products(values), counts)
     negative = np.flatnonzero(~result.admissible)[:12]
     for k in negative:
         alone = fit_matrix(table, samples[k], 100).solution
-        estimates = result.figures[k][: len(table.parameters)]  # they come first, in their order
+        estimates = result.statistics[k][: len(table.parameters)]  # they come first, in their order
         ours = [estimates[i] for i, p in enumerate(table.parameters) if p.index is not None]
         slots = [p.index for p in table.parameters if p.index is not None]
         np.testing.assert_allclose(ours, alone.theta[slots], atol=1e-5, rtol=1e-5)

@@ -8,16 +8,18 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from dusk_arrow.core.covariance.compiled import Block, lay_out
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate
 from dusk_arrow.core.covariance.estimators.estimator import Estimator
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.figures import FigurePlan, model_figures
 from dusk_arrow.core.covariance.global_fit import assess_model
-from dusk_arrow.core.covariance.implied import implied, implied_means, lay_out, matrices
+from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import candidates, extend, modification_indices
 from dusk_arrow.core.covariance.moment_layout import MomentLayout, jacobian, layout_of
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model, independence_table
+from dusk_arrow.core.covariance.statistics import Inquiry, model_statistics
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import Evidence
 from tests.core.populations import (
@@ -32,6 +34,7 @@ from tests.core.populations import (
     free_words,
     model_of,
     on_cases,
+    only,
     random_population,
     table_of,
 )
@@ -76,6 +79,11 @@ def evidence_for(kind: str, values: Array) -> tuple[Evidence, Estimator]:
     return case_evidence(values + shift), ESTIMATORS[kind.partition(" with ")[0]]
 
 
+def discrepancy_for(kind: str, model: Block, values: Array) -> Discrepancy:
+    evidence, estimator = evidence_for(kind, values)
+    return discrepancy_of(model, [evidence], estimator)
+
+
 KINDS = ["ml", "gls", "uls", "adf", "full-information", "ml with means", "gls with means", "adf with means"]
 
 
@@ -89,7 +97,7 @@ def test_derivatives_of_every_discrepancy(kind: str, text: str) -> None:
     table = with_means(text) if modelled else table_of(text)
     values = rows_of(table, 3, 400)
     model = lay_out(table)
-    discrepancy = discrepancy_of(model, *evidence_for(kind, values))
+    discrepancy = discrepancy_for(kind, model, values)
     rng = np.random.default_rng(2)
     truth = random_population(table_of_same(table), 3).values
     theta = np.array([truth.get(w, 0.4) for w in free_words(table)]) * rng.uniform(0.9, 1.1, table.n_free)
@@ -108,7 +116,8 @@ def test_exact_populations_come_back(kind: str, text: str) -> None:
     """Every estimator returns the parameters that made the moments, and has nothing left to explain."""
     table = with_means(text) if "means" in kind else table_of(text)
     values = rows_of(table, 5, 600, exact=True)
-    found = estimate(table, *evidence_for(kind, values))
+    evidence, estimator = evidence_for(kind, values)
+    found = estimate([table], [evidence], estimator)
     assert found.solution.converged
     assert found.statistic == pytest.approx(0, abs=1e-6)
     truth = random_population(table_of_same(table), 5).values
@@ -119,13 +128,13 @@ def test_exact_populations_come_back(kind: str, text: str) -> None:
 
 def written_out(found: Estimation, weight: Array) -> tuple[Array, Array, Array]:
     """Δ, V = ½Dᵀ(W⊗W)D and Γ of normal data at the implied covariances, as the papers define them."""
-    p = len(found.implied)
+    p = len(only(found).covariance)
     rows, columns = np.tril_indices(p)
     duplication = np.zeros((p * p, rows.size))
     for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
         duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
     left = np.linalg.pinv(duplication)
-    gamma = 2 * left @ np.kron(found.implied, found.implied) @ left.T
+    gamma = 2 * left @ np.kron(only(found).covariance, only(found).covariance) @ left.T
     v = 0.5 * duplication.T @ np.kron(weight, weight) @ duplication
     return jacobian(found.model, found.solution.theta), v, gamma
 
@@ -136,17 +145,17 @@ def test_errors_and_residuals_by_definition(estimator: str) -> None:
     table = table_of(THREE)
     values = rows_of(table, 8, 350)
     found = fit_cases(table, values, estimator)
-    sample = found.evidence.covariance
-    weight = {"gls": np.linalg.inv(sample), "uls": np.eye(9), "ml": np.linalg.inv(found.implied)}[estimator]
+    sample = only(found).evidence.covariance
+    weight = {"gls": np.linalg.inv(sample), "uls": np.eye(9), "ml": np.linalg.inv(only(found).covariance)}[estimator]
     delta, v, gamma = written_out(found, weight)
     bread = np.linalg.inv(delta.T @ v @ delta)
     middle = delta.T @ v @ gamma @ v @ delta if estimator == "uls" else np.linalg.inv(bread)
     np.testing.assert_allclose(found.covariance, bread @ middle @ bread / 350, rtol=1e-6, atol=1e-10)
     rows, columns = np.tril_indices(9)
-    gap = (sample - found.implied)[rows, columns]
+    gap = (sample - only(found).covariance)[rows, columns]
     away = np.eye(rows.size) - delta @ bread @ delta.T @ v
     variance = np.diag(away @ gamma @ away.T) / 350
-    ours = standardized_residuals(found)
+    ours = standardized_residuals(found, only(found))
     assert ours is not None
     clear = variance * 350 > 1e-6
     np.testing.assert_allclose(ours[rows, columns][clear], gap[clear] / np.sqrt(variance[clear]), rtol=1e-4, atol=1e-6)
@@ -169,8 +178,8 @@ def test_discrepancies_by_definition() -> None:
     values = rows_of(table, 9, 500)
     for estimator in ("gls", "uls", "adf"):
         found = fit_cases(table, values, estimator)
-        evidence = found.evidence
-        gap = evidence.covariance - found.implied
+        evidence = only(found).evidence
+        gap = evidence.covariance - only(found).covariance
         rows, columns = np.tril_indices(9)
         if estimator == "adf":
             inverse = np.linalg.inv(MomentLayout(9, False).covariance_of_moments(values))
@@ -218,12 +227,12 @@ def test_full_information_is_the_likelihood_of_every_case() -> None:
     table = with_means(THREE)
     values = holes(rows_of(table, 12, 250), 4)
     evidence = case_evidence(values, missing="full-information")
-    found = estimate(table, evidence, ESTIMATORS["ml"], "observed")
-    assert found.implied_means is not None
+    found = estimate([table], [evidence], ESTIMATORS["ml"], "observed")
+    assert only(found).means is not None
     assert evidence.means is not None
-    both = found.estimator.log_likelihoods(evidence, found.solution.discrepancy)
+    both = found.estimator.log_likelihoods(found.point)
     assert both is not None
-    assert both[0] == pytest.approx(case_log_likelihood(values, found.implied_means, found.implied), abs=1e-6)
+    assert both[0] == pytest.approx(case_log_likelihood(values, only(found).means, only(found).covariance), abs=1e-6)
     assert both[1] == pytest.approx(case_log_likelihood(values, evidence.means, evidence.covariance), abs=1e-6)
     assert found.statistic == pytest.approx(2 * (both[1] - both[0]), abs=1e-6)
     rng = np.random.default_rng(0)
@@ -269,13 +278,13 @@ def test_yuan_bentler_for_incomplete_cases_joins_the_complete_one() -> None:
     nearly = case_evidence(gap, missing="full-information")
     factors = []
     for evidence in (complete, nearly):
-        found = estimate(table, evidence, ESTIMATORS["ml"], "sandwich")
+        found = estimate([table], [evidence], ESTIMATORS["ml"], "sandwich")
         test = found.estimator.scaled_test(found.point, 24, "sandwich")
         assert test is not None
         factors.append((test.scaling_factor, test.baseline_factor))
     np.testing.assert_allclose(factors[0], factors[1], rtol=0.01)
     many = case_evidence(holes(rows_of(table_of(THREE), 15, 4000), 3), missing="full-information")
-    found = estimate(table, many, ESTIMATORS["ml"], "sandwich")
+    found = estimate([table], [many], ESTIMATORS["ml"], "sandwich")
     test = found.estimator.scaled_test(found.point, 24, "sandwich")
     assert test is not None
     assert test.scaling_factor == pytest.approx(1, abs=0.06)
@@ -291,8 +300,8 @@ def test_answers_missing_at_random_do_no_harm_under_full_information() -> None:
     order = [table.observed.index(name) for name in ("x", "y")]
     values = np.empty_like(rows)
     values[:, order] = rows
-    found = estimate(table, case_evidence(values, missing="full-information"))
-    means = found.implied_means
+    found = estimate([table], [case_evidence(values, missing="full-information")])
+    means = only(found).means
     assert means is not None
     assert means[order[1]] == pytest.approx(1.0, abs=0.03)
     listwise = case_evidence(values)
@@ -319,11 +328,11 @@ def test_modification_indices_of_every_estimator(kind: str) -> None:
     table = with_means(EQUAL) if modelled else table_of(EQUAL)
     values = rows_of(table, 17, 600)
     evidence, estimator = evidence_for(kind, values)
-    found = estimate(table, evidence, estimator)
+    found = estimate([table], [evidence], estimator)
     theta, n = found.solution.theta, evidence.multiplier
     listed = {(m.key.words, m.release): m for m in modification_indices(found, least=0.0)}
     for parameter in candidates(table)[::3]:
-        model = extend(table, [parameter])
+        model = extend([table], [parameter])
         at = np.append(theta, parameter.value or 0.0)
         _, gradient = found.discrepancy.evaluate(model, at[None], ONLY)
         curvature = (
@@ -339,7 +348,7 @@ def test_modification_indices_of_every_estimator(kind: str) -> None:
     release = listed[("B → b2", True)]
     apart = EQUAL.replace("match A > a2, B > b2\n", "")
     other = with_means(apart) if modelled else table_of(apart)
-    freed = estimate(other, evidence, estimator)
+    freed = estimate([other], [evidence], estimator)
     place = {p.words: p.index for p in other.parameters}
     gap = freed.solution.theta[place["B → b2"]] - freed.solution.theta[place["A → a2"]]
     assert release.expected_change == pytest.approx(gap, rel=0.3, abs=0.02)
@@ -368,11 +377,11 @@ def test_one_sample_equals_one_of_a_batch() -> None:
     counts = np.random.default_rng(1).multinomial(200, np.full(200, 1 / 200), 3).astype(float)
     ml = ESTIMATORS["ml"]
     batch, _ = ml.discrepancy(evidence.resampling()(counts), layout_of(model))
-    theta = np.tile(estimate(table, evidence).solution.theta, (3, 1))
+    theta = np.tile(estimate([table], [evidence]).solution.theta, (3, 1))
     value, gradient = batch.evaluate(model, theta, np.arange(3))
     for i in range(3):
         single = case_evidence(np.repeat(values, counts[i].astype(int), axis=0), missing="full-information")
-        own, slope = discrepancy_of(model, single, ml).evaluate(model, theta[:1], ONLY)
+        own, slope = discrepancy_of(model, [single], ml).evaluate(model, theta[:1], ONLY)
         assert value[i] == pytest.approx(own[0], abs=2e-6)
         np.testing.assert_allclose(gradient[i], slope[0], atol=1e-8)
 
@@ -391,7 +400,7 @@ def test_units_order_of_cases_and_scaling_change_no_standardized_figure(kind: st
         table = compile_model(model_of(THREE), scaling, modelled)  # type: ignore[arg-type]
         found = fit_cases(table, rows, estimator, **how)
         assert found.solution.converged
-        shown = model_figures(FigurePlan(found.model), found.solution.theta).of("standardized")
+        shown = model_statistics([Inquiry(found.model)], found.solution.theta).of("standardized")
         loadings = [shown[i] for i, p in enumerate(table.parameters) if p.kind in ("loading", "path")]
         return np.array(loadings), found.statistic
 

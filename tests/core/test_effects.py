@@ -7,13 +7,13 @@ import pytest
 
 from dusk_arrow.core.covariance.admissibility import admissible, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk
-from dusk_arrow.core.covariance.figures import FigurePlan, figures, model_figures
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
+from dusk_arrow.core.covariance.statistics import Inquiry, model_statistics, statistics
 from dusk_arrow.core.effects.mediation import Single, classify, excludes_zero
 from dusk_arrow.core.effects.routes import list_effects, routes
 from dusk_arrow.core.observations.moments import prepare_products, resample_covariances
-from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks
-from tests.core.populations import FORMATIVE, THREE, fit_cases, fit_matrix, model_of, random_population, table_of
+from dusk_arrow.core.resampling.draws import FromCases, chunks_of, counts_with_replacement
+from tests.core.populations import FORMATIVE, THREE, fit_cases, fit_matrix, model_of, only, random_population, table_of
 
 DIAMOND = (("x", "m"), ("x", "n"), ("m", "n"), ("m", "y"), ("n", "y"), ("x", "y"))
 
@@ -38,7 +38,7 @@ def test_effects_add_up() -> None:
     effects, complete = list_effects(model.paths, table.structural)
     assert complete
     found = fit_matrix(table, truth.covariance, 100)
-    values = model_figures(FigurePlan(found.model, tuple(effects)), found.solution.theta).of("effect")
+    values = model_statistics([Inquiry(found.model, tuple(effects))], found.solution.theta).of("effect")
     pair = [(e, v) for e, v in zip(effects, values, strict=True) if (e.source, e.target) == ("x", "y")]
     parts = sum(v for e, v in pair if e.kind in ("direct", "specific indirect"))
     by_kind = {e.kind: v for e, v in pair}
@@ -56,7 +56,7 @@ def test_tracked_quantities() -> None:
     table = compile_model(model)
     truth = random_population(table, 8)
     found = fit_matrix(table, truth.covariance, 100)
-    tracked = model_figures(FigurePlan(found.model, (), tuple(model.tracked.items())), found.solution.theta).of(
+    tracked = model_statistics([Inquiry(found.model, (), tuple(model.tracked.items()))], found.solution.theta).of(
         "tracked"
     )
     a, b, c = (truth.values[w] for w in ("x → m", "m → y", "x → y"))
@@ -72,12 +72,12 @@ def test_reliability_has_its_closed_form() -> None:
     sample[:3, 3:] = sample[3:, :3] = 0.4 * lam**2
     text = "A shows in a1, a2, a3\nB shows in b1, b2, b3\nA leads to B"
     found = fit_matrix(table_of(text), sample, 200)
-    values = model_figures(FigurePlan(found.model), found.solution.theta)
+    values = model_statistics([Inquiry(found.model)], found.solution.theta)
     assert values.of("composite_reliability") == pytest.approx(9 * lam**2 / (9 * lam**2 + 3 * theta))
     assert values.of("ave") == pytest.approx(lam**2)
     sample[0, 1] = sample[1, 0] = sample[0, 1] + 0.1
     covarying = fit_matrix(table_of(text + "\na1 and a2 covary"), sample, 200)
-    values = model_figures(FigurePlan(covarying.model), covarying.solution.theta)
+    values = model_statistics([Inquiry(covarying.model)], covarying.solution.theta)
     assert values.of("composite_reliability")[0] == pytest.approx(9 * lam**2 / (9 * lam**2 + 3 * theta + 0.2))
 
 
@@ -130,22 +130,22 @@ def test_batched_bootstrap_equals_one_fit_per_resample(text: str, n: int) -> Non
     """The fast way must give what fitting each of 200 resamples by itself gives, to 1e-6, resample by resample."""
     values, table = rows_of(text, 21, n)
     found = fit_cases(table, values)
-    plan = FigurePlan(found.model)
-    (chunk,) = plan_chunks(200, 3)
-    result = run_chunk(prepare(BootstrapTask(plan, found, found.evidence)), chunk)
+    plan = Inquiry(found.model)
+    (chunk,) = chunks_of(200, 3)
+    result = run_chunk(prepare(BootstrapTask((plan,), found, FromCases((only(found).evidence,)))), chunk)
     assert result.failed == 0
-    samples = resample_covariances(prepare_products(values), draw_counts(chunk, n))
-    slow = np.stack([figures(plan, fit_matrix(table, one, 100).solution.theta, one).values for one in samples])
-    np.testing.assert_allclose(result.figures, slow, atol=1e-6, rtol=1e-6)
+    samples = resample_covariances(prepare_products(values), counts_with_replacement(chunk, [n])[0])
+    slow = np.stack([statistics([plan], fit_matrix(table, one, 100).solution.theta, [one]).values for one in samples])
+    np.testing.assert_allclose(result.statistics, slow, atol=1e-6, rtol=1e-6)
 
 
 def test_bootstrap_error_of_a_mean_path_is_near_the_normal_theory_one() -> None:
     """On normal data of decent size both routes to a standard error must agree."""
     values, table = rows_of("x leads to m\nm and x lead to y", 5, n=600)
     found = fit_cases(table, values)
-    plan = FigurePlan(found.model)
-    prepared = prepare(BootstrapTask(plan, found, found.evidence))
-    draws = np.concatenate([run_chunk(prepared, c).figures for c in plan_chunks(1500, 2)])
+    plan = Inquiry(found.model)
+    prepared = prepare(BootstrapTask((plan,), found, FromCases((only(found).evidence,))))
+    draws = np.concatenate([run_chunk(prepared, c).statistics for c in chunks_of(1500, 2)])
     at = next(i for i, p in enumerate(table.parameters) if p.words == "m → y")
     index = table.parameters[at].index
     assert draws[:, at].std(ddof=1) == pytest.approx(np.sqrt(found.covariance[index, index]), rel=0.12)
@@ -157,8 +157,8 @@ def test_heywood_cases_are_estimated_and_said() -> None:
     table = table_of("A shows in a1, a2, a3, a4")
     found = fit_matrix(table, sample, 100)
     assert found.solution.converged
-    plan = FigurePlan(found.model)
-    values = model_figures(plan, found.solution.theta)
+    plan = Inquiry(found.model)
+    values = model_statistics([plan], found.solution.theta)
     assert not admissible(found.model, found.solution.theta)
     codes = [p.code for p in explain(found.point, values)]
     assert "negative_variance" in codes
@@ -171,7 +171,7 @@ def test_reversed_items_are_pointed_out() -> None:
     np.fill_diagonal(sample, 1.0)
     table = table_of("A shows in a1, a2, a3, a4")
     found = fit_matrix(table, sample, 300)
-    problems = explain(found.point, model_figures(FigurePlan(found.model), found.solution.theta))
+    problems = explain(found.point, model_statistics([Inquiry(found.model)], found.solution.theta))
     assert {(p.code, p.about[0]) for p in problems} == {("runs_against_block", "a3")}
 
 

@@ -12,21 +12,23 @@ from scipy.special import ndtr, ndtri
 
 from dusk_arrow.core.assessment.validity import heterotrait
 from dusk_arrow.core.covariance.admissibility import admissible
+from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
-from dusk_arrow.core.covariance.implied import lay_out, matrices, residual_variances
+from dusk_arrow.core.covariance.implied import matrices, residual_variances
 from dusk_arrow.core.covariance.solver import metric_at, solve, solve_batch
 from dusk_arrow.core.linear_algebra import SMALL, inverse_and_log_determinant, resolvent
-from dusk_arrow.core.resampling.intervals import summarise
-from dusk_arrow.core.resampling.plans import (
+from dusk_arrow.core.resampling.draws import (
     FEW_CASES,
     MANY,
     SOME,
     STREAM,
     at_once,
-    draw_counts,
-    plan_chunks,
-    plan_jackknife,
+    chunks_leaving_one_out,
+    chunks_of,
+    counts_leaving_one_out,
+    counts_with_replacement,
 )
+from dusk_arrow.core.resampling.intervals import summarise
 from tests.core.populations import Population, random_population, table_of
 
 CHAIN = "A shows in a1..a3\nB shows in b1..b3\nC shows in c1..c4\nD shows in d1..d3\nA leads to B, D\nB leads to C\nC leads to D"
@@ -222,17 +224,17 @@ def test_streams_go_together_or_in_parts() -> None:
     assert at_once(FEW_CASES, 60) == MANY > at_once(FEW_CASES + 1, 60) == at_once(100, 61) == STREAM
     assert at_once(100, 10, slow=True) == at_once(100, 200) == SOME
     for size in (SOME, STREAM, MANY):
-        chunks = plan_chunks(5 * STREAM + 7, 11, size)
+        chunks = chunks_of(5 * STREAM + 7, 11, size)
         assert sum(c.size for c in chunks) == 5 * STREAM + 7
         assert [c.number for c in chunks] == list(range(len(chunks)))
-        counts = np.concatenate([draw_counts(c, 9) for c in chunks])
+        counts = np.concatenate([counts_with_replacement(c, [9])[0] for c in chunks])
         assert (counts.sum(axis=1) == 9).all()
         if size == SOME:
             alone = counts
         np.testing.assert_array_equal(counts, alone)
-    few = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300, SOME)])
+    few = np.concatenate([counts_leaving_one_out(c, [300])[0] for c in chunks_leaving_one_out(300, SOME)])
     np.testing.assert_array_equal(few, 1 - np.eye(300))
-    left = np.concatenate([draw_counts(c, 300) for c in plan_jackknife(300)])
+    left = np.concatenate([counts_leaving_one_out(c, [300])[0] for c in chunks_leaving_one_out(300)])
     np.testing.assert_array_equal(left, 1 - np.eye(300))
 
 

@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.estimation import identification
-from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, model_figures
-from dusk_arrow.core.covariance.implied import implied, information, lay_out, matrices
+from dusk_arrow.core.covariance.implied import implied, information, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
+from dusk_arrow.core.covariance.statistics import Inquiry, delta_errors, model_statistics
 from dusk_arrow.core.effects.routes import list_effects
 from dusk_arrow.core.specification.applying import apply
 from dusk_arrow.core.specification.sentences import parse
@@ -91,7 +92,7 @@ def test_exact_population_is_recovered(text: str, scaling: str) -> None:
     model = model_of(text)
     table = compile_model(model, scaling)  # type: ignore[arg-type]
     truth = random_population(table, seed=11)
-    assert identification(table) == []
+    assert identification([table]) == []
     found = fit_matrix(table, truth.covariance, 500)
     assert found.solution.converged
     assert found.solution.discrepancy == pytest.approx(0, abs=1e-10)
@@ -102,7 +103,7 @@ def test_exact_population_is_recovered(text: str, scaling: str) -> None:
 
 def figures_of(found, model):  # type: ignore[no-untyped-def]
     effects, _ = list_effects(model.paths, found.model.table.structural)
-    return model_figures(FigurePlan(found.model, tuple(effects), tuple(model.tracked.items())), found.solution.theta)
+    return model_statistics([Inquiry(found.model, tuple(effects), tuple(model.tracked.items()))], found.solution.theta)
 
 
 def noisy(truth: Population, seed: int, n: int = 400) -> np.ndarray:
@@ -148,13 +149,13 @@ def test_delta_errors_against_numerical_derivatives() -> None:
     table = compile_model(model)
     found = fit_matrix(table, noisy(random_population(table, 2), 3), 400)
     effects, _ = list_effects(model.paths, table.structural)
-    plan = FigurePlan(found.model, tuple(effects))
+    plan = Inquiry(found.model, tuple(effects))
     theta, step = found.solution.theta, 1e-6
-    ahead = model_figures(plan, theta + step * np.eye(theta.size)).values
-    behind = model_figures(plan, theta - step * np.eye(theta.size)).values
+    ahead = model_statistics([plan], theta + step * np.eye(theta.size)).values
+    behind = model_statistics([plan], theta - step * np.eye(theta.size)).values
     jacobian = (ahead - behind) / (2 * step)
     expected = np.sqrt(np.einsum("kf,kl,lf->f", jacobian, found.covariance, jacobian))
-    np.testing.assert_allclose(delta_errors(plan, theta, found.covariance).values, expected, atol=1e-7)
+    np.testing.assert_allclose(delta_errors([plan], theta, found.covariance).values, expected, atol=1e-7)
 
 
 def test_errors_agree_with_a_large_simulation() -> None:
@@ -268,7 +269,7 @@ def test_implied_matrix_of_a_batch_is_that_of_each() -> None:
 )
 def test_models_that_no_data_identify_are_named(text: str, code: str, names: list[str]) -> None:
     """The problem must say which parameters cannot be told apart, not just that something is singular."""
-    problems = identification(table_of(text))
+    problems = identification([table_of(text)])
     assert len(problems) == 1
     if code:
         assert problems[0].code == code
@@ -279,7 +280,7 @@ def test_models_that_no_data_identify_are_named(text: str, code: str, names: lis
 def test_parameters_are_known_by_what_they_are_not_by_their_words() -> None:
     """Names may hold arrows and ampersands; a repair that took words apart removed the wrong path, or none."""
     text = '"a → b" leads to c\nc leads to "a → b"\n"x & y" leads to c, "a → b"\n"x & y" and "a → b" covary'
-    problems = identification(table_of(text))
+    problems = identification([table_of(text)])
     assert problems
     assert {key.words for key in problems[0].parameters} == set(problems[0].about)
     assert all({key.source, key.target} <= {"a → b", "x & y", "c"} for key in problems[0].parameters)

@@ -52,7 +52,7 @@ def test_indices_are_score_tests(text: str) -> None:
     listed = {m.key.words: m for m in modification_indices(found, least=0.0)}
     tried = 0
     for parameter in candidates(table)[:40:4]:
-        model = extend(table, [parameter])
+        model = extend([table], [parameter])
         at = np.append(theta, parameter.value or 0.0)
         step = np.zeros(at.size)
         step[-1] = 1e-5

@@ -10,8 +10,8 @@ from scipy.stats import chi2
 
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET
 from dusk_arrow.core.covariance.estimation import estimate
-from dusk_arrow.core.covariance.figures import FigurePlan, model_figures
 from dusk_arrow.core.covariance.global_fit import assess_model
+from dusk_arrow.core.covariance.statistics import Inquiry, model_statistics
 from dusk_arrow.core.observations.evidence import CompleteCases, gather, identity
 from tests.conftest import ROOT
 from tests.core.populations import fit_matrix, population, table_of
@@ -66,7 +66,7 @@ def test_critical_n_is_where_the_discrepancy_becomes_significant(divisor: str, p
     """At that n, T of this discrepancy is exactly the critical value; 1 is added only to the multiplier n − 1."""
     table = table_of(TWO)
     evidence = gather(simulated(3, SOUND, 300), table.observed, "listwise", divisor)  # type: ignore[arg-type]
-    found = estimate(table, evidence)
+    found = estimate([table], [evidence])
     fit = assess_model(found)
     for alpha, n in ((0.05, fit.critical_n_05), (0.01, fit.critical_n_01)):
         assert n is not None
@@ -80,7 +80,7 @@ def test_agfi_counts_no_means() -> None:
 
     table = compile_model(model_of(TWO + "\nmatch intercept of x2, intercept of x3"), "marker", True)
     evidence = gather(simulated(3, SOUND, 300), table.observed)
-    fit = assess_model(estimate(table, evidence))
+    fit = assess_model(estimate([table], [evidence]))
     assert fit.gfi is not None
     assert fit.df == 9
     assert fit.agfi == pytest.approx(1 - 21 / 9 * (1 - fit.gfi))
@@ -96,7 +96,7 @@ def test_ave_with_a_cross_loading_is_not_the_mean_of_squared_loadings() -> None:
     chosen |= {"A & B": 0.15, "variance of A": 0.7, "variance of B": 0.8}
     truth = population(table, chosen)
     found = fit_matrix(table, truth.covariance, 500)
-    ave = model_figures(FigurePlan(found.model), found.solution.theta).of("ave")
+    ave = model_statistics([Inquiry(found.model)], found.solution.theta).of("ave")
     sd = dict(zip(table.observed, np.sqrt(np.diag(truth.covariance)), strict=True))
     for at, (name, items) in enumerate((("A", ("a1", "a2", "a3")), ("B", ("b1", "b2", "b3", "a3")))):
         size = np.sqrt(chosen[f"variance of {name}"])

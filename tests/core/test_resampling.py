@@ -6,18 +6,34 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk, run_counts
-from dusk_arrow.core.covariance.figures import FigurePlan
+from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk, run_samples
 from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.scores import score_weights
-from dusk_arrow.core.figures import FigureKey
+from dusk_arrow.core.covariance.statistics import Inquiry
 from dusk_arrow.core.observations.derived import Product
 from dusk_arrow.core.observations.evidence import CompleteCases
+from dusk_arrow.core.resampling.draws import (
+    FromCases,
+    chunks_leaving_one_out,
+    chunks_of,
+    counts_leaving_one_out,
+    counts_with_replacement,
+)
 from dusk_arrow.core.resampling.intervals import accelerations, summarise
-from dusk_arrow.core.resampling.plans import draw_counts, plan_chunks, plan_jackknife
 from dusk_arrow.core.scores import score
-from tests.core.populations import THREE, case_evidence, fit_cases, fit_matrix, model_of, random_population, table_of
+from dusk_arrow.core.statistics import StatisticKey
+from tests.core.populations import (
+    THREE,
+    case_evidence,
+    fit_cases,
+    fit_matrix,
+    from_counts,
+    model_of,
+    only,
+    random_population,
+    table_of,
+)
 
 
 def rows(seed: int, n: int, text: str = THREE) -> np.ndarray:
@@ -44,9 +60,9 @@ def test_resample_means_and_the_jackknife() -> None:
     """The jackknife leaves every case out once, and moments follow the size of the resample."""
     values = rows(2, 150)
     resampling = case_evidence(values).resampling()
-    chunks = plan_jackknife(150)
+    chunks = chunks_leaving_one_out(150)
     assert [chunk.size for chunk in chunks] == [128, 22]
-    counts = np.concatenate([draw_counts(chunk, 150) for chunk in chunks])
+    counts = np.concatenate([counts_leaving_one_out(chunk, [150])[0] for chunk in chunks])
     assert (counts.sum(axis=1) == 149).all()
     assert (counts.sum(axis=0) == 149).all()
     draw = resampling(counts[[0, 140]])
@@ -79,16 +95,16 @@ def test_transformed_data_fit_the_model_exactly_and_its_test_keeps_its_level() -
     table = table_of("A shows in a1, a2, a3, b1, b2, b3, c1, c2, c3")
     found = fit_cases(table, values)
     assert found.statistic > 60
-    prepared = prepare(BootstrapTask(FigurePlan(found.model), found, found.evidence, True))  # type: ignore[arg-type]
-    assert prepared.transform is not None
-    turned = prepared.transform @ found.evidence.covariance @ prepared.transform.T
-    np.testing.assert_allclose(turned, found.implied, atol=1e-10)
-    drawn = np.concatenate([run_chunk(prepared, chunk).statistics for chunk in plan_chunks(384, 1)])
+    prepared = prepare(BootstrapTask((Inquiry(found.model),), found, FromCases((only(found).evidence,)), True))  # type: ignore[arg-type]
+    assert prepared.transforms is not None
+    turned = prepared.transforms[0] @ only(found).evidence.covariance @ prepared.transforms[0].T
+    np.testing.assert_allclose(turned, only(found).covariance, atol=1e-10)
+    drawn = np.concatenate([run_chunk(prepared, chunk).transformed for chunk in chunks_of(384, 1)])
     assert drawn.mean() == pytest.approx(27, rel=0.15)
     assert (drawn >= found.statistic).mean() < 0.05
-    again = values @ prepared.transform.T
-    counts = draw_counts(plan_chunks(2, 1)[0], 400)
-    each = run_counts(prepared, counts).statistics
+    again = values @ prepared.transforms[0].T
+    counts = counts_with_replacement(chunks_of(2, 1)[0], [400])[0]
+    each = run_samples(prepared, from_counts(prepared, counts)).transformed
     for k in range(2):
         sample = np.cov(np.repeat(again, counts[k].astype(int), axis=0).T, ddof=0)
         assert each[k] == pytest.approx(fit_matrix(table, sample, 400).statistic, rel=1e-6)
@@ -99,7 +115,7 @@ def test_scores_are_conditional_means_and_unbiased() -> None:
     table = table_of(THREE)
     truth = random_population(table, 9)
     found = fit_matrix(table, truth.covariance, 500)
-    weights = score_weights(found, np.zeros(9))
+    weights = score_weights(only(found))
     parts = matrices(found.model, found.solution.theta)
     joint = implied(parts)
     across = joint.nodes @ parts.loading.T
@@ -126,16 +142,16 @@ def test_bootstrap_of_every_kind_of_evidence(how: dict[str, str]) -> None:
 
     table = compile_model(model_of(text), "marker", "missing" in how)
     found = fit_cases(table, values, **how)  # type: ignore[arg-type]
-    plan = FigurePlan(found.model)
-    prepared = prepare(BootstrapTask(plan, found, found.evidence))  # type: ignore[arg-type]
-    results = [run_chunk(prepared, chunk) for chunk in plan_chunks(256, 4)]
-    draws = np.concatenate([r.figures for r in results])
+    plan = Inquiry(found.model)
+    prepared = prepare(BootstrapTask((plan,), found, FromCases((only(found).evidence,))))  # type: ignore[arg-type]
+    results = [run_chunk(prepared, chunk) for chunk in chunks_of(256, 4)]
+    draws = np.concatenate([r.statistics for r in results])
     assert sum(r.failed for r in results) == 0
     at = next(i for i, p in enumerate(table.parameters) if p.words == "A → y")
     index = table.parameters[at].index
     assert draws[:, at].std(ddof=1) == pytest.approx(np.sqrt(found.covariance[index, index]), rel=0.25)
-    keys = (*plan.model_keys, *plan.further_keys)
-    assert np.isfinite(draws[:, keys.index(FigureKey("alpha", ("A",)))]).all()
+    keys = plan.keys
+    assert np.isfinite(draws[:, keys.index(StatisticKey("alpha", ("A",)))]).all()
 
 
 def test_derived_columns_are_formed_anew_in_every_resample() -> None:

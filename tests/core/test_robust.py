@@ -20,6 +20,7 @@ from tests.core.populations import (
     fit_matrix,
     model_of,
     on_cases,
+    only,
     random_population,
     table_of,
 )
@@ -53,7 +54,7 @@ def written_out(
     duplication = np.zeros((p * p, rows.size))
     for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
         duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
-    inverse = np.linalg.inv(found.implied) if inverse is None else inverse
+    inverse = np.linalg.inv(only(found).covariance) if inverse is None else inverse
     weight = 0.5 * duplication.T @ np.kron(inverse, inverse) @ duplication
     centred = values - values.mean(axis=0)
     products = centred[:, rows] * centred[:, columns]
@@ -87,9 +88,9 @@ def test_robust_gls_against_its_definition(text: str) -> None:
     values = skewed(table, 8, 300)
     p = values.shape[1]
     found = fit_cases(table, values, "gls", errors="satorra-bentler")
-    delta, weight, gamma = written_out(found, values, np.linalg.inv(found.evidence.covariance))
+    delta, weight, gamma = written_out(found, values, np.linalg.inv(only(found).evidence.covariance))
     bread = np.linalg.inv(delta.T @ weight @ delta)
-    expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / found.evidence.multiplier
+    expected = bread @ delta.T @ weight @ gamma @ weight @ delta @ bread / only(found).evidence.multiplier
     np.testing.assert_allclose(found.covariance, expected, rtol=1e-4, atol=1e-9)
     df = p * (p + 1) // 2 - table.n_free
     test = found.estimator.scaled_test(found.point, df, "satorra-bentler")
@@ -125,20 +126,20 @@ def test_robust_uls_against_its_definition(means: bool) -> None:
     delta = np.stack([(moments_at(theta + s) - moments_at(theta - s)) / (2 * step) for s in steps], axis=1)
     centred = values - values.mean(axis=0)
     each = centred[:, rows] * centred[:, columns]
-    sample = found.evidence.covariance[rows, columns]
+    sample = only(found).evidence.covariance[rows, columns]
     weight = np.where(rows == columns, 1.0, 2.0)
     if means:
         each, sample = np.hstack([each, centred]), np.concatenate([sample, values.mean(axis=0)])
         weight = np.concatenate([weight, np.full(p, 2.0)])
     gamma = np.cov(each.T, ddof=0)
     bread = np.linalg.inv(delta.T * weight @ delta)
-    expected = bread @ (delta.T * weight) @ gamma @ (delta.T * weight).T @ bread / found.evidence.multiplier
+    expected = bread @ (delta.T * weight) @ gamma @ (delta.T * weight).T @ bread / only(found).evidence.multiplier
     np.testing.assert_allclose(np.diag(found.covariance), np.diag(expected), rtol=1e-3)
     gap, inverse = sample - moments_at(theta), np.linalg.inv(gamma)
     across = inverse @ delta
     residual = gap @ inverse @ gap - gap @ across @ np.linalg.inv(delta.T @ across) @ across.T @ gap
     found_test = found.estimator.statistic(found.point, 0.0, "sandwich")
-    assert found_test == pytest.approx(found.evidence.multiplier * residual, rel=1e-4)
+    assert found_test == pytest.approx(only(found).evidence.multiplier * residual, rel=1e-4)
 
 
 def test_baseline_factor_against_its_definition() -> None:
@@ -177,7 +178,7 @@ def test_scores_are_derivatives_of_each_case(text: str) -> None:
         lengths = np.einsum("np,pq,nq->n", centred, np.linalg.inv(sigma), centred)
         return -0.5 * (np.linalg.slogdet(sigma)[1] + lengths)
 
-    scores = casewise_scores(on_cases(found, values))
+    scores = casewise_scores(on_cases(found, values).blocks[0])
     for k in range(theta.size):
         shift = step * np.eye(theta.size)[k]
         slope = (likelihood(theta + shift) - likelihood(theta - shift)) / (2 * step)

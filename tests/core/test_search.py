@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.estimation import Estimation, estimate
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.implied import all_values, lay_out
+from dusk_arrow.core.covariance.implied import all_values
 from dusk_arrow.core.covariance.parameters import Scaling
 from dusk_arrow.core.covariance.scales import unit_variance_form
 from dusk_arrow.core.covariance.search import doubtful
@@ -20,7 +21,7 @@ from dusk_arrow.core.covariance.solver import attempt_many
 from dusk_arrow.core.observations.data import Column, DataSet
 from dusk_arrow.core.observations.evidence import Evidence, gather
 from dusk_arrow.core.observations.screening import check_covariance
-from tests.core.populations import THREE, fit_matrix, free_words, population, random_population, table_of
+from tests.core.populations import THREE, fit_matrix, free_words, only, population, random_population, table_of
 
 TWO = "A shows in x1, x2, x3\nB shows in x4, x5, x6"
 NAMES = ("x1", "x2", "x3", "x4", "x5", "x6")
@@ -39,7 +40,7 @@ def simulated(seed: int, loadings: list[float], n: int, scales: list[float] | No
 def fitted(data: DataSet, scaling: Scaling = "marker", estimator: str = "ml") -> tuple[Estimation, Evidence]:
     table = table_of(TWO, scaling)
     evidence = gather(data, table.observed)
-    return estimate(table, evidence, ESTIMATORS[estimator]), evidence
+    return estimate([table], [evidence], ESTIMATORS[estimator]), evidence
 
 
 WEAK = [0.2, 0.7, 0.6, 0.2, 0.65, 0.7]
@@ -51,7 +52,7 @@ def test_a_weak_marker_does_not_end_in_a_local_minimum(seed: int) -> None:
     admissible. Many random starts in another form are the independent route to the lowest one."""
     data = simulated(seed, WEAK, 74)
     found, _ = fitted(data)
-    form = unit_variance_form(table_of(TWO))
+    form = unit_variance_form(lay_out(table_of(TWO)))
     rng = np.random.default_rng(1)
     starts = rng.uniform(-1.2, 1.2, (60, form.model.n_free))
     starts[:, [i for i, w in enumerate(free_words(form.model.table)) if w.startswith("variance")]] = 0.6
@@ -98,7 +99,7 @@ def test_the_form_without_markers_is_the_same_model(seed: int) -> None:
     """There and back again changes no value, and both imply the same covariances."""
     table = table_of(THREE)
     model = lay_out(table)
-    form = unit_variance_form(table)
+    form = unit_variance_form(lay_out(table))
     truth = random_population(table, seed)
     values = np.array([truth.values[w] for w in free_words(table)])
     there = form.there(values)
@@ -123,7 +124,7 @@ def test_least_squares_of_variables_of_any_size(scales: list[float]) -> None:
     unit, _ = fitted(data, "unit-variance", "uls")
     assert marker.solution.converged
     assert np.isfinite(marker.covariance).all()
-    np.testing.assert_allclose(marker.implied, unit.implied, rtol=1e-5)
+    np.testing.assert_allclose(only(marker).covariance, only(unit).covariance, rtol=1e-5)
     assert marker.statistic == pytest.approx(unit.statistic, rel=1e-6)
     size = np.sqrt(np.diag(evidence.covariance))
     table = marker.model.table
@@ -132,7 +133,8 @@ def test_least_squares_of_variables_of_any_size(scales: list[float]) -> None:
     for parameter in table.parameters:
         if parameter.matrix == "residual" and parameter.index is not None:
             moved.append(
-                abs(evidence.covariance - marker.implied)[parameter.row, parameter.row] / size[parameter.row] ** 2
+                abs(evidence.covariance - only(marker).covariance)[parameter.row, parameter.row]
+                / size[parameter.row] ** 2
             )
     assert max(moved) < 1e-6, "a free residual variance reproduces its variance exactly, however small that is"
     assert np.isfinite(gradient).all()
@@ -143,7 +145,7 @@ def test_least_squares_do_not_depend_on_a_common_unit(factor: float) -> None:
     """Metres or millimetres for all variables: estimates, errors and test are the same to the last shown digit."""
     one, _ = fitted(simulated(3, SOUND, 300), "marker", "uls")
     other, _ = fitted(simulated(3, SOUND, 300, [factor] * 6), "marker", "uls")
-    np.testing.assert_allclose(other.implied / factor**2, one.implied, rtol=1e-8)
+    np.testing.assert_allclose(only(other).covariance / factor**2, only(one).covariance, rtol=1e-8)
     assert other.statistic == pytest.approx(one.statistic, rel=1e-7)
     words = free_words(one.model.table)
     loadings = [i for i, w in enumerate(words) if "→" in w]

@@ -28,10 +28,10 @@ from dusk_arrow.core.linear_algebra import (
 from dusk_arrow.core.observations.moments import complete_cases, covariance, prepare_products, resample_covariances
 from dusk_arrow.core.observations.screening import check_covariance, summarise
 from dusk_arrow.core.observations.stems import group_by_stem
+from dusk_arrow.core.resampling.draws import MANY, STREAM, chunks_of, counts_with_replacement
 from dusk_arrow.core.resampling.intervals import bias_correction
 from dusk_arrow.core.resampling.intervals import summarise as summarise_draws
-from dusk_arrow.core.resampling.plans import MANY, STREAM, draw_counts, plan_chunks
-from tests.core.populations import case_evidence, fit_matrix, matrix_evidence, table_of
+from tests.core.populations import case_evidence, fit_matrix, matrix_evidence, saturated, table_of
 
 
 def compound(k: int, r: float) -> np.ndarray:
@@ -103,6 +103,9 @@ def test_fit_of_a_known_misfit() -> None:
     """Every figure from its formula, computed here a second time from χ² alone."""
     sample, implied = compound(4, 0.5), compound(4, 0.45)
     n = 200
+    free = saturated(("v0", "v1", "v2", "v3"))
+    held = tuple(replace(p, value=float(implied[p.row, p.column]), index=None) for p in free.parameters)
+    fixed = fit_matrix(replace(free, parameters=held), sample, n)
     discrepancy = float(
         np.linalg.slogdet(implied)[1] + np.trace(np.linalg.solve(implied, sample)) - np.linalg.slogdet(sample)[1] - 4
     )
@@ -119,7 +122,7 @@ def test_fit_of_a_known_misfit() -> None:
         srmr=float(srmr(sample, implied)),
         gfi=None,
         n_second_order=10,
-        likelihoods=ESTIMATORS["ml"].log_likelihoods(matrix_evidence(sample, n), discrepancy),
+        likelihoods=fixed.estimator.log_likelihoods(fixed.point),
     )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)
     assert fit.p_value == pytest.approx(stats.chi2.sf(t, df))
@@ -170,7 +173,7 @@ def test_baseline_of_uncorrelated_variables_is_zero() -> None:
     sample = np.diag([1.0, 4, 9])
     found = fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100)
     for estimator in ("ml", "gls", "uls"):
-        point = replace(found.point, evidence=matrix_evidence(sample, 100))
+        point = replace(found.point, evidence=(matrix_evidence(sample, 100),))
         assert ESTIMATORS[estimator].baseline(point, "expected") == pytest.approx(0, abs=1e-9)
     assert srmr(np.eye(3), np.eye(3)) == 0
 
@@ -195,8 +198,8 @@ def test_resample_covariances_are_those_of_the_drawn_rows(seed: int, mean: float
     """One matrix product must give what computing each resample would, also with large means."""
     rng = np.random.default_rng(seed)
     values = rng.standard_normal((30, 4)) + mean
-    chunk = plan_chunks(5, seed)[0]
-    counts = draw_counts(chunk, 30)
+    chunk = chunks_of(5, seed)[0]
+    counts = counts_with_replacement(chunk, [30])[0]
     assert (counts.sum(axis=1) == 30).all()
     found = resample_covariances(prepare_products(values), counts, 1)
     for row, matrix in zip(counts, found, strict=True):
@@ -206,12 +209,14 @@ def test_resample_covariances_are_those_of_the_drawn_rows(seed: int, mean: float
 
 def test_plans_depend_on_the_seed_alone() -> None:
     """The same seed gives the same draws, however many resamples follow."""
-    few, many = plan_chunks(100, 7), plan_chunks(10 * STREAM + 3, 7)
-    np.testing.assert_array_equal(draw_counts(few[0], 20), draw_counts(many[0], 20)[:100])
+    few, many = chunks_of(100, 7), chunks_of(10 * STREAM + 3, 7)
+    np.testing.assert_array_equal(
+        counts_with_replacement(few[0], [20])[0], counts_with_replacement(many[0], [20])[0][:100]
+    )
     assert [c.size for c in many] == [MANY] * 2 + [2 * STREAM + 3]
-    assert (draw_counts(many[0], 20) != draw_counts(many[1], 20)).any()
-    alone = np.concatenate([draw_counts(c, 20) for c in plan_chunks(10 * STREAM + 3, 7, STREAM)])
-    np.testing.assert_array_equal(np.concatenate([draw_counts(c, 20) for c in many]), alone)
+    assert (counts_with_replacement(many[0], [20])[0] != counts_with_replacement(many[1], [20])[0]).any()
+    alone = np.concatenate([counts_with_replacement(c, [20])[0] for c in chunks_of(10 * STREAM + 3, 7, STREAM)])
+    np.testing.assert_array_equal(np.concatenate([counts_with_replacement(c, [20])[0] for c in many]), alone)
 
 
 def test_intervals_of_known_draws() -> None:
@@ -240,7 +245,7 @@ def test_percentile_intervals_cover_as_they_promise() -> None:
     inside = 0
     for study in range(300):
         values = rng.exponential(1.0, 60)
-        counts = np.concatenate([draw_counts(c, 60) for c in plan_chunks(256, study)])
+        counts = np.concatenate([counts_with_replacement(c, [60])[0] for c in chunks_of(256, study)])
         summary = summarise_draws((counts @ values / 60)[:, None], np.array([values.mean()]), 0.90, np.array([True]))[0]
         assert summary is not None
         inside += summary.percentile[0] <= 1.0 <= summary.percentile[1]

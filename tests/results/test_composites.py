@@ -11,7 +11,7 @@ import pandas as pd
 import pytest
 
 from dusk_arrow.core.composite import weights
-from dusk_arrow.core.composite.bootstrapping import prepare, run_counts, transformation
+from dusk_arrow.core.composite.bootstrapping import prepare, run_samples, transformation
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
 from dusk_arrow.core.observations.moments import prepare_pairs, resample_pairs
@@ -20,6 +20,7 @@ from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.settings import Settings
+from tests.core.populations import from_counts
 from tests.results.golden_cases import cases, with_gaps
 
 THREE = "A shows in a1..a3\nB shows in b1..b3\nC shows in c1..c3\nA leads to B, C\nB leads to C"
@@ -205,7 +206,7 @@ def test_repeated_indicators(mode: str) -> None:
     found = document(text, estimator="pls", second_order="repeated")
     fitted = run(text, estimator="pls", second_order="repeated").fitted
     assert fitted is not None
-    plan, outcome = fitted.own
+    ((plan, outcome),) = fitted.own
     place = plan.program.place
     between = outcome.scores[0]
     rows = [place["A"], place["B"]]
@@ -290,9 +291,9 @@ def test_a_resample_is_an_analysis_of_its_cases() -> None:
     rng = np.random.default_rng(1)
     drawn = rng.integers(0, 400, size=(200, 400))
     counts = np.stack([np.bincount(rows, minlength=400) for rows in drawn]).astype(float)
-    result = run_counts(prepare(analysis.fitted.task.own), counts)
+    result = run_samples(prepare(analysis.fitted.task.own), from_counts(prepare(analysis.fitted.task.own), counts))
     assert result.failed == 0
-    place = analysis.fitted.figures.place
+    place = analysis.fitted.statistics.place
     for i, rows in enumerate(drawn):
         data = cases()
         own = replace(
@@ -301,8 +302,8 @@ def test_a_resample_is_an_analysis_of_its_cases() -> None:
         )
         alone = run(MIXED, own).fitted
         assert alone is not None
-        values = alone.figures.values[[alone.figures.place[key] for key in place]]
-        np.testing.assert_allclose(result.figures[i, list(place.values())], values, rtol=1e-6, atol=1e-6)
+        values = alone.statistics.values[[alone.statistics.place[key] for key in place]]
+        np.testing.assert_allclose(result.statistics[i, list(place.values())], values, rtol=1e-6, atol=1e-6)
 
 
 def test_a_resample_that_fails_leaves_the_others_alone(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -314,18 +315,18 @@ def test_a_resample_that_fails_leaves_the_others_alone(monkeypatch: pytest.Monke
     rng = np.random.default_rng(7)
     counts = rng.multinomial(400, np.full(400, 1 / 400), size=12).astype(float)
     prepared = prepare(analysis.fitted.task.own)
-    whole = run_counts(prepared, counts)
+    whole = run_samples(prepared, from_counts(prepared, counts))
     counts[5] = 0.0
     counts[5, 0] = 400.0
-    result = run_counts(prepared, counts)
+    result = run_samples(prepared, from_counts(prepared, counts))
     assert (whole.failed, result.failed) == (0, 1)
-    np.testing.assert_allclose(result.figures, np.delete(whole.figures, 5, axis=0), rtol=1e-9)
+    np.testing.assert_allclose(result.statistics, np.delete(whole.statistics, 5, axis=0), rtol=1e-9)
     assert result.admissible.tolist() == np.delete(whole.admissible, 5).tolist()
     monkeypatch.setattr(weights, "MOST_ITERATIONS", 6)
-    hurried = run_counts(prepared, counts)
+    hurried = run_samples(prepared, from_counts(prepared, counts))
     assert 1 < hurried.failed < 12
-    settled = [np.abs(result.figures - one).max(axis=1).argmin() for one in hurried.figures]
-    np.testing.assert_allclose(hurried.figures, result.figures[settled], rtol=1e-9)
+    settled = [np.abs(result.statistics - one).max(axis=1).argmin() for one in hurried.statistics]
+    np.testing.assert_allclose(hurried.statistics, result.statistics[settled], rtol=1e-9)
     assert hurried.admissible.tolist() == result.admissible[settled].tolist()
 
 
@@ -453,7 +454,7 @@ def test_impossible_corrections_are_shown_and_said() -> None:
         if analysis.fitted is None:
             assert analysis.problems[-1].code in ("reliability_not_positive", "not_converged")
             continue
-        correlation = analysis.fitted.quality.between[0, 1]
+        correlation = analysis.fitted.blocks[0].quality.between[0, 1]
         largest = max(abs(p.estimate) for p in assemble(analysis).parameters if p.kind == "loading")
         assert analysis.fitted.admissible == (abs(correlation) < 1 and largest <= 1)
         said = {p.code for p in analysis.problems}

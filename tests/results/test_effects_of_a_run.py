@@ -11,10 +11,10 @@ from dusk_arrow.core.effects.contrasts import MOST_ROUTES, contrasts
 from dusk_arrow.core.effects.hypotheses import Answer, answer
 from dusk_arrow.core.effects.routes import Effect, list_effects
 from dusk_arrow.core.families import FAMILIES
-from dusk_arrow.core.figures import FigureKey
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.core.resampling.plans import plan_chunks
+from dusk_arrow.core.resampling.draws import chunks_of
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.core.statistics import StatisticKey
 from dusk_arrow.results.analysis import Analysis, analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.hypotheses import answering, same_but_expectations
@@ -76,9 +76,9 @@ def test_differences_and_distributions_are_those_of_the_draws(settings: dict[str
     assert run.fitted.task is not None
     family = FAMILIES[run.settings.family]
     prepared = family.prepare(run.fitted.task)
-    draws = np.concatenate([family.run_chunk(prepared, chunk).figures for chunk in plan_chunks(300, 5)])
+    draws = np.concatenate([family.run_chunk(prepared, chunk).statistics for chunk in chunks_of(300, 5)])
     results = assemble(run)
-    place = run.fitted.figures.place
+    place = run.fitted.statistics.place
     by_route = {effect.route: effect for effect in run.fitted.effects if effect.via is not None}
     assert len(results.differences) == 3
     for found in results.differences:
@@ -86,15 +86,15 @@ def test_differences_and_distributions_are_those_of_the_draws(settings: dict[str
             ("effect", found.estimate, found.bootstrap),
             ("standardized_effect", found.standardized, found.standardized_bootstrap),
         ):
-            first, second = (place[FigureKey(figure, by_route[tuple(r)])] for r in (found.a, found.b))  # type: ignore[arg-type]
+            first, second = (place[StatisticKey(figure, by_route[tuple(r)])] for r in (found.a, found.b))  # type: ignore[arg-type]
             apart = draws[:, first] - draws[:, second]
             assert boot is not None
-            assert estimate == pytest.approx(run.fitted.figures.values[first] - run.fitted.figures.values[second])
+            assert estimate == pytest.approx(run.fitted.statistics.values[first] - run.fitted.statistics.values[second])
             np.testing.assert_allclose(boot.percentile, np.quantile(apart, [0.025, 0.975]), rtol=1e-9)
             assert boot.se == pytest.approx(apart.std(ddof=1))
             assert (boot.bca is not None) == (settings.get("interval") == "bca")
     for effect in results.effects:
-        column = draws[:, place[FigureKey("effect", next(e for e in run.fitted.effects if (e.source, e.target, e.kind, e.via) == (effect.from_, effect.to, effect.kind, None if effect.via is None else tuple(effect.via))))]]  # fmt: skip
+        column = draws[:, place[StatisticKey("effect", next(e for e in run.fitted.effects if (e.source, e.target, e.kind, e.via) == (effect.from_, effect.to, effect.kind, None if effect.via is None else tuple(effect.via))))]]  # fmt: skip
         drawn = effect.distribution
         assert drawn is not None
         assert (drawn.low, drawn.high) == (column.min(), column.max())
@@ -151,9 +151,9 @@ def test_the_share_mediated_has_the_interval_of_its_draws(interval: str) -> None
     task = run.fitted.task  # type: ignore[union-attr]
     assert task is not None
     prepared = FAMILIES["covariance"].prepare(task)
-    draws = np.concatenate([FAMILIES["covariance"].run_chunk(prepared, c).figures for c in plan_chunks(400, 2)])
-    keys = run.fitted.figures.place  # type: ignore[union-attr]
-    of = {e.kind: draws[:, keys[FigureKey("effect", e)]] for e in run.fitted.effects if e.target == "y" and e.source == "x"}  # type: ignore[union-attr]  # fmt: skip
+    draws = np.concatenate([FAMILIES["covariance"].run_chunk(prepared, c).statistics for c in chunks_of(400, 2)])
+    keys = run.fitted.statistics.place  # type: ignore[union-attr]
+    of = {e.kind: draws[:, keys[StatisticKey("effect", e)]] for e in run.fitted.effects if e.target == "y" and e.source == "x"}  # type: ignore[union-attr]  # fmt: skip
     shares = of["total indirect"] / of["total"]
     np.testing.assert_allclose(found.share_bootstrap.percentile, np.quantile(shares, [0.025, 0.975]), rtol=1e-9)
     assert found.share_bootstrap.se == pytest.approx(shares.std(ddof=1))

@@ -16,7 +16,7 @@ import pytest
 
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.problems import ProblemError
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble

@@ -12,7 +12,7 @@ import pytest
 
 from dusk_arrow.command_line.demo import load_demo
 from dusk_arrow.core.family import Task
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.database import Sessions
@@ -228,5 +228,5 @@ def test_chunks_survive_the_way_into_the_record() -> None:
     """Every number comes back as it went in, those that are not numbers too."""
     figures = np.array([[1.0, np.nan, -0.0], [np.inf, 1e-300, 2 / 3]])
     found = keeping.unpacked(keeping.packed(ChunkResult(figures, np.array([True, False]), 3, np.zeros((0, 6)))))
-    assert found.figures.tobytes() == figures.tobytes()
-    assert (found.admissible.tolist(), found.failed, found.statistics.shape) == ([True, False], 3, (0, 6))
+    assert found.statistics.tobytes() == figures.tobytes()
+    assert (found.admissible.tolist(), found.failed, found.transformed.shape) == ([True, False], 3, (0, 6))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 
 from dusk_arrow.core.family import Task
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.results.bootstrapping import run_here
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs import transient

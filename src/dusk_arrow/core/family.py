@@ -12,17 +12,17 @@ from typing import Any, Literal, Protocol
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit, ScaledFit
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.figures import FigureKey, Figures
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.observations.evidence import Divisor, Evidence, Missing
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult, Draws
 from dusk_arrow.core.scores import ScoreWeights
 from dusk_arrow.core.specification.model import Construct, Model
 from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.core.statistics import StatisticKey, Statistics
 
 Role = Literal["residual", "disturbance", "exogenous"]
 
@@ -96,15 +96,28 @@ class Parameter:
 
 
 @dataclass(frozen=True)
-class SetUp:
-    """A model made ready to be estimated: its observed variables, the evidence on them (one for each group), how many
-    parameters of the covariances it asks for, and whatever its family needs."""
+class Observed:
+    """The observed variables of one block of a model and the evidence on them; `group` is None where there are no groups."""
 
     names: tuple[str, ...]
-    evidence: tuple[Evidence, ...]
+    evidence: Evidence
+    group: str | None = None
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """A model made ready to be estimated: what is observed of every block, how many parameters of the covariances it asks for,
+    and whatever its family needs."""
+
+    blocks: tuple[Observed, ...]
     n_asked: int
     own: Any
     takes_incomplete: bool = False  # whether cases with missing answers could be used as they are
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The observed variables of all blocks, one block after the other."""
+        return tuple(name for block in self.blocks for name in block.names)
 
 
 @dataclass(frozen=True)
@@ -127,7 +140,7 @@ class Residuals:
 
 @dataclass(frozen=True)
 class Quality:
-    """Measurement quality beyond the figures: correlations of indicators (p,) with constructs and of constructs (m,) with
+    """Measurement quality beyond the statistics: correlations of indicators (p,) with constructs and of constructs (m,) with
     each other, standardized alphas and VIFs within each block, and each construct's direction (−1 where the one that
     carries the scale runs against most of its indicators)."""
 
@@ -197,10 +210,10 @@ Depth = Literal["brief", "usual", "thorough"]
 
 @dataclass(frozen=True)
 class Task:
-    """Resamples to be worked off: by which family, of how many cases, what it needs for them, and how many go together."""
+    """Draws to be worked off: by which family, what is drawn of every block, what it needs for them, and how many go together."""
 
     family: str
-    n: int
+    draws: Draws
     own: Any
     at_once: int
 
@@ -214,30 +227,54 @@ class NotFitted:
 
 
 @dataclass(frozen=True)
+class FittedBlock:
+    """What is known about one block of an estimated model: what was observed, what the model implies of it (p, p) and (p,), what
+    is left, the quality of measurement, and the weights of scores."""
+
+    observed: Observed
+    implied: Array
+    implied_means: Array | None
+    residuals: Residuals
+    quality: Quality
+    scores: ScoreWeights
+
+    @property
+    def group(self) -> str | None:
+        """The group, None where there are no groups."""
+        return self.observed.group
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The observed variables."""
+        return self.observed.names
+
+    @property
+    def evidence(self) -> Evidence:
+        """The evidence on them."""
+        return self.observed.evidence
+
+
+@dataclass(frozen=True)
 class Fitted:
-    """Everything known about one estimation. Figures (f,) and their errors are found by key; `errors` has fewer keys, and
+    """Everything known about one estimation. Statistics (f,) and their errors are found by key; `errors` has fewer keys, and
     none where errors are the bootstrap's alone (`analytic` False)."""
 
     set_up: SetUp
+    blocks: tuple[FittedBlock, ...]
     identity: str
-    implied: Array
-    implied_means: Array | None
     iterations: int
     admissible: bool
     minima: Minima
     fit: Fit | DistanceFit
     scaled: ScaledFit | None
-    residuals: Residuals
     parameters: tuple[Parameter, ...]
     effects: tuple[Effect, ...]
     all_routes: bool
-    figures: Figures
-    errors: Figures
+    statistics: Statistics
+    errors: Statistics
     free: tuple[ParameterKey, ...]
     covariance: Array
-    quality: Quality
     modifications: tuple[Modification, ...]
-    scores: ScoreWeights
     task: Task | None
     own: Any = field(repr=False)
     analytic: bool = True  # whether there are errors without a bootstrap
@@ -245,14 +282,14 @@ class Fitted:
     importance: tuple[Importance, ...] = ()
 
     @property
-    def evidence(self) -> Evidence:
-        """The evidence of the first group, the only one where there are no groups."""
-        return self.set_up.evidence[0]
+    def n(self) -> int:
+        """How many cases of all blocks were used."""
+        return sum(block.evidence.n for block in self.blocks)
 
     @property
-    def constant(self) -> frozenset[FigureKey]:
+    def constant(self) -> frozenset[StatisticKey]:
         """The estimates that are fixed, of which there is nothing to resample."""
-        return frozenset(FigureKey("estimate", p.key) for p in self.parameters if not p.free)
+        return frozenset(StatisticKey("estimate", p.key, p.key.group) for p in self.parameters if not p.free)
 
 
 class Family(Protocol):
@@ -264,7 +301,7 @@ class Family(Protocol):
 
     @property
     def readout(self) -> tuple[str, ...]:
-        """The keys of the figures that its readout shows."""
+        """The keys of the statistics that its readout shows."""
 
     def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
         """What of a specification is estimated."""
@@ -299,7 +336,7 @@ class Family(Protocol):
         """What is computed once for all resamples."""
 
     def run_chunk(self, prepared: Any, chunk: Chunk) -> ChunkResult:
-        """All figures for one chunk of resamples."""
+        """All statistics for one chunk of draws."""
 
     def apart(self, fitted: Fitted, sample: SetUp) -> float:
         """How far a sample of the same model is from what the fitted one says of it (Cudeck & Browne 1983)."""

@@ -15,7 +15,7 @@ from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.screening import ColumnSummary, summarise
 from dusk_arrow.core.problems import Problem, has_error
-from dusk_arrow.core.scores import ScoreWeights, score
+from dusk_arrow.core.scores import score
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
@@ -121,16 +121,14 @@ def _analyse(
     if settings.part == "measurement":
         problems += part_note(family.left_out(specification))
     set_up, found = _set_up(family, said, model, source, settings, problems)
-    problems = [*found, *weight_note(source), *coarse_items(source, set_up.names, model)]
-    problems += sample_notes(
-        set_up.evidence[0], set_up.names, set_up.n_asked, settings.missing, set_up.takes_incomplete
-    )
+    problems = [*found, *weight_note(source), *coarse_items(source, list(dict.fromkeys(set_up.names)), model)]
+    problems += sample_notes(set_up, settings.missing)
     fitted = family.fit(model, set_up, settings, source, depth)
     if isinstance(fitted, NotFitted):
         raise _EndedError(fitted.outcome, [*problems, fitted.problem])
     problems += _judged(family, fitted, source, model)
     problems += wrong_items(model, source, settings)
-    redundancy = redundancies(fitted, model, source, settings)
+    redundancy = tuple(one for block in fitted.blocks for one in redundancies(fitted, block, model, source, settings))
     analysis = Analysis(
         "estimated",
         specification,
@@ -154,7 +152,7 @@ def _analyse(
     return replace(
         analysis,
         common_method=common_method(specification, source, settings),
-        scored=described(fitted.scores, source),
+        scored=described(fitted, source),
     )
 
 
@@ -233,13 +231,15 @@ def _judged(family: Family, fitted: Fitted, source: Source, model: Model) -> lis
         problems.append(Problem("empirically_not_identified", "warning", message))
     problems += [with_recoding(problem, source, model) for problem in family.explain(fitted)]
     problems += dependent_estimates(fitted.free, fitted.covariance)
-    return problems + shared_residuals(fitted.quality.constructs, fitted.modifications)
+    constructs = [construct for block in fitted.blocks for construct in block.quality.constructs]
+    return problems + shared_residuals(constructs, fitted.modifications)
 
 
-def described(weights: ScoreWeights, source: Source) -> tuple[tuple[str, ColumnSummary], ...] | None:
-    """The scores of every construct over the cases, described; None where there are no cases."""
-    if not isinstance(source, DataSet):
+def described(fitted: Fitted, source: Source) -> tuple[tuple[str, ColumnSummary], ...] | None:
+    """The scores of every construct over the cases, described; None where there are no cases, or several groups."""
+    if not isinstance(source, DataSet) or len(fitted.blocks) > 1:
         return None
+    weights = fitted.blocks[0].scores
     values = score(weights, source.matrix(weights.observed))
     chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
     return tuple((weights.nodes[i], summarise(values[:, i])) for i in chosen)

@@ -15,10 +15,10 @@ from dusk_arrow.core.effects.contrasts import contrasts, mediated_shares
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Fitted, Task
-from dusk_arrow.core.figures import FigureKey, against_zero
 from dusk_arrow.core.linear_algebra import Array
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult, chunks_leaving_one_out, chunks_of
 from dusk_arrow.core.resampling.intervals import BootstrapSummary, accelerations, summarise
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, plan_chunks, plan_jackknife
+from dusk_arrow.core.statistics import StatisticKey, StatisticName, against_zero
 from dusk_arrow.results.settings import Settings
 
 ChunkRunner = Callable[[Task, list[Chunk]], Iterable[ChunkResult | None]]
@@ -74,6 +74,10 @@ class Contrast:
     standardized: bool
     estimate: float
     summary: BootstrapSummary | None
+    group: str | None = None
+
+
+Pair = tuple[str | None, str, str]  # the group, and from where to where
 
 
 @dataclass(frozen=True)
@@ -81,23 +85,21 @@ class BootstrapOutcome:
     """Summaries by figure, how many resamples were used, failed or inadmissible, the test on transformed data where it
     was asked for, the distributions of effects, and differences of routes."""
 
-    summaries: dict[FigureKey, BootstrapSummary]
+    summaries: dict[StatisticKey, BootstrapSummary]
     used: int
     not_converged: int
     inadmissible: int
     transformed: TransformedTest | None
     reference: dict[str, tuple[float, float]] | None = None  # 95 and 99 % quantiles of distances, from transformed data
-    histograms: dict[FigureKey, Histogram] = field(default_factory=dict)
+    histograms: dict[StatisticKey, Histogram] = field(default_factory=dict)
     contrasts: tuple[Contrast, ...] = ()
-    shares: dict[tuple[str, str], BootstrapSummary] = field(
-        default_factory=dict
-    )  # total indirect effect by total effect
+    shares: dict[Pair, BootstrapSummary] = field(default_factory=dict)  # total indirect effect by total effect
     stopped: bool = False
     still: dict[str, int] = field(default_factory=dict)  # in how many resamples a column did not vary
 
 
 def _still(values: Array) -> Array:
-    """Figures that are the same in all resamples (f,)."""
+    """Statistics that are the same in all resamples (f,)."""
     return values.std(axis=0) < 1e-12 if values.shape[0] else np.ones(values.shape[1], dtype=bool)
 
 
@@ -109,30 +111,30 @@ class Drawn:
         self.resamples = 0
         self.failed = 0
         self._used = 0
-        self._figures: Array | None = None
+        self._drawn: Array | None = None
         self._admissible = np.zeros(requested, dtype=bool)
-        self._statistics: list[Array] = []
+        self._transformed: list[Array] = []
         self._left_out: list[Array] = []
         self._still: Array | None = None
 
     def add(self, chunk: Chunk, result: ChunkResult) -> None:
         """One more chunk, of resamples or of the jackknife."""
         if not chunk.seeds:
-            self._left_out.append(result.figures)
+            self._left_out.append(result.statistics)
             return
-        if self._figures is None:
-            self._figures = np.empty((self.requested, result.figures.shape[1]))
-        upto = self._used + len(result.figures)
-        self._figures[self._used : upto] = result.figures
+        if self._drawn is None:
+            self._drawn = np.empty((self.requested, result.statistics.shape[1]))
+        upto = self._used + len(result.statistics)
+        self._drawn[self._used : upto] = result.statistics
         self._admissible[self._used : upto] = result.admissible
-        self._statistics.append(result.statistics)
+        self._transformed.append(result.transformed)
         self._still = result.still if self._still is None else self._still + result.still
         self._used, self.failed, self.resamples = upto, self.failed + result.failed, self.resamples + chunk.size
 
     @property
-    def figures(self) -> Array:
-        """The figures of the resamples that converged (b, f)."""
-        return np.zeros((0, 0)) if self._figures is None else self._figures[: self._used]
+    def values(self) -> Array:
+        """The statistics of the draws that converged (b, f)."""
+        return np.zeros((0, 0)) if self._drawn is None else self._drawn[: self._used]
 
     @property
     def admissible(self) -> NDArray[np.bool_]:
@@ -146,9 +148,9 @@ class Drawn:
         return {name: int(count) for name, count in zip(names, self._still, strict=True) if count}
 
     @property
-    def statistics(self) -> Array:
-        """Statistics of transformed data, one row a resample that has them."""
-        return np.concatenate(self._statistics)
+    def transformed(self) -> Array:
+        """The tests of transformed data, one row a draw that has them."""
+        return np.concatenate(self._transformed)
 
     @property
     def left_out(self) -> Array | None:
@@ -159,7 +161,7 @@ class Drawn:
 def _transformed(drawn: Drawn, fit: Fit | DistanceFit, settings: Settings) -> TransformedTest | None:
     if not settings.bollen_stine or isinstance(fit, DistanceFit):
         return None
-    return TransformedTest(drawn.statistics, int((drawn.statistics >= fit.chi_square).sum()))
+    return TransformedTest(drawn.transformed, int((drawn.transformed >= fit.chi_square).sum()))
 
 
 def _reference(drawn: Drawn, fit: Fit | DistanceFit) -> dict[str, tuple[float, float]] | None:
@@ -168,7 +170,7 @@ def _reference(drawn: Drawn, fit: Fit | DistanceFit) -> dict[str, tuple[float, f
         return None
     names = [f"{part}.{figure}" for part in ("whole", "measurement") for figure in ("srmr", "d_uls", "d_g")]
     quantiles = {}
-    for name, column in zip(names, drawn.statistics.T, strict=True):
+    for name, column in zip(names, drawn.transformed.T, strict=True):
         finite = column[np.isfinite(column)]
         if finite.size > 1:
             low, high = np.quantile(finite, [0.95, 0.99])
@@ -179,11 +181,11 @@ def _reference(drawn: Drawn, fit: Fit | DistanceFit) -> dict[str, tuple[float, f
 STEPS = 40
 
 
-def _histograms(draws: Array, keys: Sequence[FigureKey]) -> dict[FigureKey, Histogram]:
+def _histograms(draws: Array, keys: Sequence[StatisticKey]) -> dict[StatisticKey, Histogram]:
     """The distributions of all effects that vary."""
     found = {}
     for column, key in enumerate(keys):
-        if key.figure not in ("effect", "standardized_effect"):
+        if key.statistic not in ("effect", "standardized_effect"):
             continue
         values = draws[np.isfinite(draws[:, column]), column]
         if values.size > 1 and np.ptp(values) > 0:
@@ -198,42 +200,42 @@ def _contrasts(draws: Array, left_out: Array | None, fitted: Fitted, settings: S
     if not pairs:
         return ()
     made: list[Contrast] = []
-    for figure in ("effect", "standardized_effect"):
-        columns = fitted.figures.columns.get(figure, [])
+    kinds: tuple[StatisticName, StatisticName] = ("effect", "standardized_effect")
+    for figure, group in ((figure, block.group) for block in fitted.blocks for figure in kinds):
+        columns = [fitted.statistics.place[StatisticKey(figure, effect, group)] for effect in fitted.effects]
         one, other = ([columns[pair[side]] for pair in pairs] for side in (0, 1))
-        estimates = fitted.figures.values[one] - fitted.figures.values[other]
+        estimates = fitted.statistics.values[one] - fitted.statistics.values[other]
         bends = None if left_out is None else accelerations(left_out[:, one] - left_out[:, other])
         zero = np.ones(len(pairs), dtype=bool)
         summaries = summarise(draws[:, one] - draws[:, other], estimates, settings.level, zero, bends)
         made += [
-            Contrast(fitted.effects[a], fitted.effects[b], figure != "effect", float(value), summary)
+            Contrast(fitted.effects[a], fitted.effects[b], figure != "effect", float(value), summary, group)
             for (a, b), value, summary in zip(pairs, estimates.tolist(), summaries, strict=True)
         ]
     return tuple(made)
 
 
-def _shares(
-    draws: Array, left_out: Array | None, fitted: Fitted, settings: Settings
-) -> dict[tuple[str, str], BootstrapSummary]:
+def _shares(draws: Array, left_out: Array | None, fitted: Fitted, settings: Settings) -> dict[Pair, BootstrapSummary]:
     """The share of the total effect that is mediated, of every pair that has one."""
-    pairs, columns = mediated_shares(fitted.effects), fitted.figures.columns.get("effect", [])
+    pairs, made = mediated_shares(fitted.effects), {}
     if not pairs:
         return {}
-    indirect, total = ([columns[pair[side]] for pair in pairs] for side in (0, 1))
+    for group in (block.group for block in fitted.blocks):
+        columns = [fitted.statistics.place[StatisticKey("effect", effect, group)] for effect in fitted.effects]
+        indirect, total = ([columns[pair[side]] for pair in pairs] for side in (0, 1))
 
-    def share(values: Array) -> Array:
-        with np.errstate(divide="ignore", invalid="ignore"):
-            found: Array = values[..., indirect] / values[..., total]
-        return found
+        def share(values: Array, indirect: list[int] = indirect, total: list[int] = total) -> Array:
+            with np.errstate(divide="ignore", invalid="ignore"):
+                found: Array = values[..., indirect] / values[..., total]
+            return found
 
-    bends = None if left_out is None else accelerations(share(left_out))
-    zero = np.zeros(len(pairs), dtype=bool)
-    summaries = summarise(share(draws), share(fitted.figures.values), settings.level, zero, bends)
-    return {
-        (fitted.effects[i].source, fitted.effects[i].target): summary
-        for (i, _), summary in zip(pairs, summaries, strict=True)
-        if summary is not None
-    }
+        bends = None if left_out is None else accelerations(share(left_out))
+        zero = np.zeros(len(pairs), dtype=bool)
+        summaries = summarise(share(draws), share(fitted.statistics.values), settings.level, zero, bends)
+        for (i, _), summary in zip(pairs, summaries, strict=True):
+            if summary is not None:
+                made[group, fitted.effects[i].source, fitted.effects[i].target] = summary
+    return made
 
 
 def bootstrap(
@@ -250,7 +252,7 @@ def bootstrap(
     `progress(done, requested)` is told after each chunk and answers how to go on: `show` what there is to whoever asked for
     it, stop and `keep` it, or give way (`pause`). Raises StoppedError where nothing is kept, PausedError where it gave way.
     """
-    everything = plan(task, settings)
+    everything = chunks(task, settings)
     left = deque(everything)
     share = settings.bootstrap / max(sum(chunk.size for chunk in everything), 1)
     drawn, done = Drawn(settings.bootstrap), 0
@@ -271,22 +273,22 @@ def bootstrap(
     return summed_up(drawn, fitted, settings)
 
 
-def plan(task: Task, settings: Settings) -> list[Chunk]:
+def chunks(task: Task, settings: Settings) -> list[Chunk]:
     """Everything that has to be worked off, in order: the same for the same settings on the same data."""
-    chunks = plan_chunks(settings.bootstrap, settings.seed, task.at_once)
-    return [*(plan_jackknife(task.n, task.at_once) if settings.interval == "bca" else []), *chunks]
+    left_out = chunks_leaving_one_out(task.draws.n, task.at_once) if settings.interval == "bca" else []
+    return [*left_out, *chunks_of(settings.bootstrap, settings.seed, task.at_once)]
 
 
 def summed_up(drawn: Drawn, fitted: Fitted, settings: Settings) -> BootstrapOutcome:
     """What the resamples so far say of every figure."""
-    draws, keys, jackknifed = drawn.figures, fitted.figures.keys, drawn.left_out
+    draws, keys, jackknifed = drawn.values, fitted.statistics.keys, drawn.left_out
     bends = None if jackknifed is None else accelerations(jackknifed)
-    summaries = summarise(draws, fitted.figures.values, settings.level, against_zero(keys), bends)
+    summaries = summarise(draws, fitted.statistics.values, settings.level, against_zero(keys), bends)
     still = dict(zip(keys, _still(draws), strict=True))
     kept = {
         key: summary
         for key, summary in zip(keys, summaries, strict=True)
-        if summary is not None and key not in fitted.constant and not (key.figure == "standardized" and still[key])
+        if summary is not None and key not in fitted.constant and not (key.statistic == "standardized" and still[key])
     }
     return BootstrapOutcome(
         kept,

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from dusk_arrow.core.family import Minima, Modification
+from dusk_arrow.core.family import Minima, Modification, SetUp
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.observations.evidence import Evidence, FilledCases, IncompleteCases, PairwiseCases
@@ -113,21 +113,22 @@ def coarse_items(source: Source, names: Sequence[str], model: Model) -> list[Pro
     return found
 
 
-def sample_notes(
-    evidence: Evidence, names: Sequence[str], asked: int, missing: str = "listwise", takes_incomplete: bool = False
-) -> list[Problem]:
+def sample_notes(set_up: SetUp, missing: str = "listwise") -> list[Problem]:
     """What is missing, and whether there are too few cases: in all, or for each of the parameters asked for."""
-    notes = _missing_notes(evidence, names, missing, takes_incomplete)
-    if asked and evidence.n < 5 * asked:
+    asked, n = set_up.n_asked, sum(block.evidence.n for block in set_up.blocks)
+    notes = [
+        note
+        for block in set_up.blocks
+        for note in _missing_notes(block.evidence, block.names, missing, set_up.takes_incomplete)
+    ]
+    if asked and n < 5 * asked:
         message = (
-            f"{evidence.n} cases for {asked} parameters are {evidence.n / asked:.1f} to 1; "
+            f"{n} cases for {asked} parameters are {n / asked:.1f} to 1; "
             "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
         )
         notes.append(Problem("few_cases_per_parameter", "warning", message))
-    elif evidence.n < 100:
-        message = (
-            f"{evidence.n} cases are few for any model of constructs; 100 is the least usually asked for (Kline 2016)."
-        )
+    elif n < 100:
+        message = f"{n} cases are few for any model of constructs; 100 is the least usually asked for (Kline 2016)."
         notes.append(Problem("few_cases", "note", message))
     return notes
 

@@ -7,7 +7,7 @@ from time import monotonic
 
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.observations.data import DataSet
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.bootstrapping import run_here

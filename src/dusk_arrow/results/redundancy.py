@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from dusk_arrow.core.assessment.validity import redundancy
-from dusk_arrow.core.family import Fitted
+from dusk_arrow.core.family import Fitted, FittedBlock
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Moments, Source
 from dusk_arrow.core.observations.moments import covariance
@@ -54,15 +54,17 @@ def _moments(source: Source, columns: tuple[str, ...]) -> tuple[Array, int]:
     return covariance(whole), len(whole)
 
 
-def redundancies(fitted: Fitted, model: Model, source: Source, settings: Settings) -> tuple[Redundancy, ...]:
+def redundancies(
+    fitted: Fitted, block: FittedBlock, model: Model, source: Source, settings: Settings
+) -> tuple[Redundancy, ...]:
     """One for each formative construct with a global item."""
     passed_over = {problem.about[0] for problem in wrong_items(model, source, settings)}
     weights = {
-        (p.key.source, p.key.target): fitted.figures.value("standardized", p.key)
+        (p.key.source, p.key.target): fitted.statistics.value("standardized", p.key)
         for p in fitted.parameters
-        if p.key.kind == "weight"
+        if p.key.kind == "weight" and p.key.group == block.group
     }
-    sd = dict(zip(fitted.set_up.names, np.sqrt(np.diag(fitted.evidence.covariance)), strict=True))
+    sd = dict(zip(block.names, np.sqrt(np.diag(block.evidence.covariance)), strict=True))
     found = []
     for construct, item in settings.global_items.items():
         own = [name for name in model.by_name[construct].indicators if name in sd] if construct in model.by_name else []

@@ -11,7 +11,7 @@ from typing import Any
 
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import Family, Task
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 
 BEAT = 0.2
 AHEAD = 3

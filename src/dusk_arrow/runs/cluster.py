@@ -10,7 +10,7 @@ from uuid import uuid4
 
 from dusk_arrow.core.family import Task
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.runs.chunks import in_order, run_sent, sent
 
 log = logging.getLogger(__name__)

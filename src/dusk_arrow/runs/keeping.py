@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from dusk_arrow import __version__
 from dusk_arrow.core.family import Task
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.records import runs
 from dusk_arrow.results.bootstrapping import ChunkRunner
 

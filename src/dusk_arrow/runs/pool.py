@@ -12,7 +12,7 @@ from pathlib import Path
 from threading import Lock
 
 from dusk_arrow.core.family import Task
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult
 from dusk_arrow.runs.chunks import in_order, ready, run_from_file
 from dusk_arrow.runs.interrupts import interrupts_kept_away
 from dusk_arrow.runs.processes import as_worker

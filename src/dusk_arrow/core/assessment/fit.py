@@ -105,12 +105,14 @@ def assess_fit(
     gfi: float | None,
     n_second_order: int,
     likelihoods: tuple[float, float] | None,
+    groups: int = 1,
 ) -> Fit:
     """All fit figures that follow from the statistics T of a model and of its baseline.
 
     `multiplier` is N or N−1 as T = multiplier·F, `n_second_order` how many
     variances and covariances there are (GFI and AGFI are of those alone, whether means are modelled or not), `likelihoods` logL of the
-    model and of the saturated model, None for estimators without one.
+    model and of the saturated model, None for estimators without one. In several `groups` an RMSEA is multiplied by √G
+    (Steiger 1998).
     """
     t = max(statistic, 0.0)
     base = baseline
@@ -131,9 +133,9 @@ def assess_fit(
         ifi=(base - t) / (base - df) if base != df else None,
         gfi=gfi,
         agfi=1 - n_second_order / df * (1 - gfi) if tested and gfi is not None else None,
-        rmsea=float(np.sqrt(excess / (df * multiplier))) if tested else None,
-        rmsea_interval=rmsea_interval(t, df, multiplier) if tested else None,
-        close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier)) if tested else None,
+        rmsea=float(np.sqrt(excess / (df * multiplier / groups))) if tested else None,
+        rmsea_interval=rmsea_interval(t, df, multiplier / groups) if tested else None,
+        close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier / groups)) if tested else None,
         srmr=srmr,
         log_likelihood=own,
         log_likelihood_saturated=saturated,

@@ -6,28 +6,37 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dusk_arrow.core.composite.distances import distances
-from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.program import estimate, implied_measurement, implied_whole
+from dusk_arrow.core.composite.statistics import Inquiry, statistics
 from dusk_arrow.core.linear_algebra import Array, correlation_from, positive_definite
 from dusk_arrow.core.memory import keep_freed_memory
-from dusk_arrow.core.observations.evidence import Cases, Draw, counted_still
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, draw_counts
+from dusk_arrow.core.observations.evidence import Samples, counted_still
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult, Draw, Draws
 from dusk_arrow.core.resampling.transforming import transformation_to
 
 
 @dataclass(frozen=True)
-class BootstrapTask:
-    """What every chunk needs: the plan of figures, the cases, and how data are transformed to the model: matrices M (p, p) on
-    standardized columns with M S Mᵀ = Σ̂, of the whole model and of its measurement part (None where Σ̂ is none), and the sample's
+class BlockTask:
+    """What is asked of one block, its columns' standard deviations (p,), and how data are transformed to the model: matrices M (p, p)
+    on standardized columns with M S Mᵀ = Σ̂, of the whole model and of its measurement part (None where Σ̂ is none), and the sample's
     weights (m, p), at which every resample starts."""
 
-    plan: FigurePlan
-    cases: Cases
+    asked: Inquiry
+    sd: Array
     whole: Array | None
     measurement: Array | None
     start: Array | None = None
+
+
+@dataclass(frozen=True)
+class BootstrapTask:
+    """What every chunk needs: what is drawn, and of every block what it takes to estimate it."""
+
+    blocks: tuple[BlockTask, ...]
+    draws: Draws
 
 
 class PreparedTask(NamedTuple):
@@ -38,9 +47,9 @@ class PreparedTask(NamedTuple):
 
 
 def prepare(task: BootstrapTask) -> PreparedTask:
-    """Column products."""
+    """What the draws need."""
     keep_freed_memory()
-    return PreparedTask(task, task.cases.resampling())
+    return PreparedTask(task, task.draws.prepared())
 
 
 def transformation(sample: Array, implied: Array | None) -> Array | None:
@@ -54,37 +63,61 @@ def transformation(sample: Array, implied: Array | None) -> Array | None:
     return transformation_to(implied, sample)
 
 
-def run_counts(prepared: PreparedTask, counts: Array) -> ChunkResult:
-    """All figures for resamples given as counts per case (b, n)."""
-    task = prepared.task
-    samples = prepared.draw(counts)
-    usable, still = samples.usable, counted_still(samples)
+def run_samples(prepared: PreparedTask, samples: tuple[Samples, ...]) -> ChunkResult:
+    """All statistics of a batch of samples of every block; a sample counts where all its blocks are estimated."""
+    parts = [_estimated(task, own) for task, own in zip(prepared.task.blocks, samples, strict=True)]
+    fine = np.logical_and.reduce([part.fine for part in parts])
+    chosen = [part.statistics if fine[part.fine].all() else part.statistics[fine[part.fine]] for part in parts]
+    admissible = np.logical_and.reduce([part.admissible[fine[part.fine]] for part in parts])
+    return ChunkResult(
+        chosen[0] if len(chosen) == 1 else np.concatenate(chosen, axis=-1),
+        admissible,
+        int((~fine).sum()),
+        np.concatenate([part.transformed for part in parts], axis=1),
+        np.concatenate([counted_still(own) for own in samples]),
+    )
+
+
+class _Part(NamedTuple):
+    """Which samples of a block were estimated (b,), their statistics (k, f), which of them are admissible (k,), and the distances
+    (b, 6) of transformed data, nan where there are none."""
+
+    fine: NDArray[np.bool_]
+    statistics: Array
+    admissible: NDArray[np.bool_]
+    transformed: Array
+
+
+def _estimated(task: BlockTask, samples: Samples) -> _Part:
+    usable = samples.usable
     covariances = samples.covariances if usable.all() else samples.covariances[usable]
     correlations = correlation_from(covariances)
-    outcome = estimate(task.plan.program, correlations, task.start)
-    fine = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
-    fine &= np.asarray(np.isfinite(outcome.structure.paths).all(axis=1))
-    statistics = _transformed(task, covariances)
-    failed = counts.shape[0] - int(fine.sum())
-    if not fine.any():
-        return ChunkResult(np.zeros((0, len(task.plan.keys))), np.zeros(0, dtype=bool), failed, statistics, still)
-    if not fine.all():
+    outcome = estimate(task.asked.program, correlations, task.start)
+    good = outcome.converged & np.asarray(np.isfinite(outcome.structure.between).all(axis=(1, 2)))
+    good &= np.asarray(np.isfinite(outcome.structure.paths).all(axis=1))
+    transformed = np.full((usable.size, 6), np.nan)
+    transformed[usable] = _transformed(task, covariances)
+    fine = usable.copy()
+    fine[usable] = good
+    if not good.any():
+        return _Part(fine, np.zeros((0, len(task.asked.keys))), np.zeros(0, dtype=bool), transformed)
+    if not good.all():
         outcome, covariances, correlations = (
-            outcome.members(np.flatnonzero(fine)),
-            covariances[fine],
-            correlations[fine],
+            outcome.members(np.flatnonzero(good)),
+            covariances[good],
+            correlations[good],
         )
-    found = figures(task.plan, outcome, covariances, correlations)
-    return ChunkResult(found.values, outcome.admissible, failed, statistics, still)
+    found = statistics(task.asked, outcome, covariances, correlations)
+    return _Part(fine, found.values, outcome.admissible, transformed)
 
 
-def _transformed(task: BootstrapTask, covariances: Array) -> Array:
+def _transformed(task: BlockTask, covariances: Array) -> Array:
     """Distances (b, 6) of resamples of the data transformed to the model: of the whole from data that fit the whole, of the
     measurement part from data that fit that."""
-    b, sd = covariances.shape[0], np.sqrt(np.diag(task.cases.covariance))
+    b = covariances.shape[0]
     found = np.full((b, 6), np.nan)
     asked = [
-        (transform / sd, columns, compare)
+        (transform / task.sd, columns, compare)
         for transform, columns, compare in (
             (task.whole, slice(0, 3), implied_whole),
             (task.measurement, slice(3, 6), implied_measurement),
@@ -93,7 +126,7 @@ def _transformed(task: BootstrapTask, covariances: Array) -> Array:
     ]
     if not asked or not b:
         return found
-    program = replace(task.plan.program, like=None)
+    program = replace(task.asked.program, like=None)
     turned = correlation_from(np.concatenate([by @ covariances @ by.T for by, _, _ in asked]))
     outcome = estimate(program, turned, task.start)
     for number, (_, columns, compare) in enumerate(asked):
@@ -105,5 +138,5 @@ def _transformed(task: BootstrapTask, covariances: Array) -> Array:
 
 
 def run_chunk(prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
-    """All figures for one chunk of resamples."""
-    return run_counts(prepared, draw_counts(chunk, prepared.task.cases.n))
+    """All statistics for one chunk of draws."""
+    return run_samples(prepared, prepared.draw(chunk))

@@ -5,15 +5,15 @@ from __future__ import annotations
 from itertools import combinations
 
 from dusk_arrow.core.assessment.alike import constructs_alike
-from dusk_arrow.core.composite.figures import FigurePlan
 from dusk_arrow.core.composite.program import Outcome
+from dusk_arrow.core.composite.statistics import Inquiry
 from dusk_arrow.core.linear_algebra import positive_definite
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import SetAside
 from dusk_arrow.core.wording import coefficient
 
 
-def explain(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
+def explain(plan: Inquiry, outcome: Outcome) -> list[Problem]:
     """Impossible corrected values, constructs alike, and indicators that run against their block."""
     problems: list[Problem] = []
     corrected = {plan.program.first.names[i] for i in plan.program.first.corrected}
@@ -55,7 +55,7 @@ def _reversed(construct: str, mode: str, indicators: tuple[str, ...], loadings: 
     return found
 
 
-def _alike(plan: FigurePlan, outcome: Outcome) -> list[Problem]:
+def _alike(plan: Inquiry, outcome: Outcome) -> list[Problem]:
     place, parts = plan.program.place, {name for c in plan.constructs for name in c.indicators}
     found = []
     for one, other in combinations(plan.constructs, 2):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
@@ -11,6 +11,7 @@ from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, Path
 from dusk_arrow.core.assessment.fit import DistanceFit
 from dusk_arrow.core.assessment.reliability import standardized_alpha
 from dusk_arrow.core.composite.bootstrapping import (
+    BlockTask,
     BootstrapTask,
     PreparedTask,
     prepare,
@@ -19,7 +20,6 @@ from dusk_arrow.core.composite.bootstrapping import (
 )
 from dusk_arrow.core.composite.distances import distances, squared_euclidean
 from dusk_arrow.core.composite.explaining import explain
-from dusk_arrow.core.composite.figures import FigurePlan, figures
 from dusk_arrow.core.composite.importance import importance, scale_ends
 from dusk_arrow.core.composite.options import OPTIONS
 from dusk_arrow.core.composite.prediction import predict
@@ -31,14 +31,17 @@ from dusk_arrow.core.composite.refusals import (
     structure_problems,
 )
 from dusk_arrow.core.composite.setting_up import Ready, estimated_paths, make_ready
-from dusk_arrow.core.effects.routes import list_effects
+from dusk_arrow.core.composite.statistics import Inquiry, statistics
+from dusk_arrow.core.effects.routes import Effect, list_effects
 from dusk_arrow.core.family import (
     Depth,
     EstimationSettings,
     Fitted,
+    FittedBlock,
     Importance,
     Minima,
     NotFitted,
+    Observed,
     Parameter,
     Prediction,
     Quality,
@@ -46,18 +49,24 @@ from dusk_arrow.core.family import (
     SetUp,
     Task,
 )
-from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import DataSet, Source
-from dusk_arrow.core.observations.evidence import CompleteCases, FilledCases, MatrixEvidence, PairwiseCases, identity
+from dusk_arrow.core.observations.evidence import (
+    CompleteCases,
+    FilledCases,
+    MatrixEvidence,
+    PairwiseCases,
+    identity_of,
+)
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, at_once
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult, FromCases, at_once
 from dusk_arrow.core.scores import ScoreWeights
 from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Arrow, Specification
+from dusk_arrow.core.statistics import Statistics, side_by_side
 
 NOT_COMPARED = "Composites have no likelihood and no χ², so models of them are not nested in each other."
 
@@ -93,16 +102,26 @@ class CompositeFamily:
     ) -> tuple[SetUp, list[Problem]]:
         """Program and evidence; problems of the columns."""
         ready = make_ready(model, source, settings)
-        evidence, program = ready.evidence, ready.program
+        program = ready.program
         at = {name: i for i, name in enumerate(program.columns)}
         blocks = [c for c in model.constructs if all(name in at for name in c.indicators)]
         formative, reflective = (
             [(c.name, [at[name] for name in c.indicators]) for c in blocks if c.mode == mode]
             for mode in ("formative", "reflective")
         )
-        pairwise = isinstance(evidence, PairwiseCases)
-        problems = sample_problems(program.columns, evidence.covariance, evidence.n, formative, reflective, pairwise)
-        return SetUp(program.columns, (evidence,), 0, ready), problems
+        problems = [
+            problem
+            for block in ready.blocks
+            for problem in sample_problems(
+                program.columns,
+                block.evidence.covariance,
+                block.evidence.n,
+                formative,
+                reflective,
+                isinstance(block.evidence, PairwiseCases),
+            )
+        ]
+        return SetUp(ready.blocks, 0, ready), problems
 
     def identify(self, set_up: SetUp) -> list[Problem]:
         """Nothing: regressions on what was checked have an answer."""
@@ -115,58 +134,42 @@ class CompositeFamily:
         """The estimation with everything that follows from it, or why there is none. Prediction and importance take
         a thorough one, and cases."""
         ready: Ready = set_up.own
-        evidence, program = ready.evidence, ready.program
-        correlation = correlation_from(evidence.covariance)
-        outcome = estimate(program, correlation[None])
-        unsolved = _not_solved(outcome)
-        if unsolved is not None:
-            return unsolved
-        effects, all_routes = ([], True) if depth == "brief" else list_effects(ready.paths, program.structure.names)
-        named = tuple(
-            (name, _key_of(model, target)) for name, target in model.names.items() if isinstance(target, Arrow)
-        )
-        tracked = () if settings.part == "measurement" else tuple(model.tracked.items())
-        plan = FigurePlan(program, model.constructs, ready.paths, tuple(effects), tracked, named, evidence.n)
-        batch = figures(plan, outcome, evidence.covariance[None], correlation[None])
-        found = Figures(batch.keys, batch.values[0])
-        whole = implied_whole(program, outcome, correlation[None])
-        measured = implied_measurement(program, outcome, correlation[None])
-        task = None
-        if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
-            like = outcome.weights[0] if settings.signs == "full-sample" else None
-            own = BootstrapTask(
-                replace(plan, program=replace(program, like=like)),
-                evidence,
-                None if whole is None or program.second is not None else transformation(correlation, whole[1][0]),
-                transformation(correlation, measured[1][0]),
-                outcome.weights[0],
-            )
-            task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, correlation.shape[-1]))
-        sd = np.sqrt(np.diag(evidence.covariance))
-        columns_implied = (measured if whole is None or program.second else whole)[1][0]
+        solved = [_solve(ready, block) for block in ready.blocks]
+        for one in solved:
+            unsolved = _not_solved(one.outcome)
+            if unsolved is not None:
+                return unsolved
+        names = ready.program.structure.names
+        effects, all_routes = ([], True) if depth == "brief" else list_effects(ready.paths, names)
+        inquiries = [_inquiry(model, ready, settings, tuple(effects), one.observed) for one in solved]
+        parts = [
+            statistics(asked, one.outcome, one.observed.evidence.covariance[None], one.correlation[None])
+            for asked, one in zip(inquiries, solved, strict=True)
+        ]
+        batch = side_by_side(parts)
+        found = Statistics(batch.keys, batch.values[0])
+        observed = [one.observed for one in solved]
         return Fitted(
             set_up=set_up,
-            identity=identity(evidence, program.columns),
-            implied=columns_implied * np.outer(sd, sd),
-            implied_means=None,
-            iterations=int(outcome.iterations[0]),
-            admissible=bool(outcome.admissible[0]),
+            blocks=tuple(_fitted_block(*pair, found) for pair in zip(inquiries, solved, strict=True)),
+            identity=identity_of([block.evidence for block in observed], [block.names for block in observed]),
+            iterations=max(int(one.outcome.iterations[0]) for one in solved),
+            admissible=all(bool(one.outcome.admissible[0]) for one in solved),
             minima=Minima((), False, False),
-            fit=_fit(ready, whole, measured),
+            fit=_fit(ready, solved),
             scaled=None,
-            residuals=_residuals(evidence.covariance, columns_implied, sd),
-            parameters=tuple(Parameter(key, None, _label(model, key), True, None) for key in plan.parameters),
-            effects=plan.effects,
+            parameters=tuple(
+                Parameter(key, None, _label(model, key), True, None) for asked in inquiries for key in asked.parameters
+            ),
+            effects=tuple(effects),
             all_routes=all_routes,
-            figures=found,
-            errors=Figures((), np.zeros(0)),
+            statistics=found,
+            errors=Statistics((), np.zeros(0)),
             free=(),
             covariance=np.zeros((0, 0)),
-            quality=_quality(plan, outcome, found, evidence.covariance),
             modifications=(),
-            scores=_scores(program.names, program.columns, outcome, evidence.covariance, evidence.means),
-            task=task,
-            own=(plan, outcome),
+            task=_task(inquiries, solved, settings),
+            own=tuple(zip(inquiries, (one.outcome for one in solved), strict=True)),
             analytic=False,
             prediction=_prediction(ready, settings) if depth == "thorough" else None,
             importance=_importance(ready, source) if depth == "thorough" else (),
@@ -174,8 +177,7 @@ class CompositeFamily:
 
     def explain(self, fitted: Fitted) -> list[Problem]:
         """Impossible values, weak or reversed indicators, constructs alike."""
-        plan, outcome = fitted.own
-        return explain(plan, outcome)
+        return [problem for asked, outcome in fitted.own for problem in explain(asked, outcome)]
 
     def effect_draws(self, fitted: Fitted, draws: int, seed: int) -> None:
         """Composites have no errors without a bootstrap."""
@@ -185,14 +187,17 @@ class CompositeFamily:
         return prepare(task.own)
 
     def run_chunk(self, prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
-        """All figures for one chunk of resamples."""
+        """All statistics for one chunk of draws."""
         with np.errstate(invalid="ignore", divide="ignore"):
             return run_chunk(prepared, chunk)
 
     def apart(self, fitted: Fitted, sample: SetUp) -> float:
         """d_ULS of the sample's correlations from the implied ones."""
-        observed, implied = (correlation_from(m) for m in (sample.evidence[0].covariance, fitted.implied))
-        return float(squared_euclidean(observed, implied))
+        pairs = [
+            (correlation_from(other.evidence.covariance), correlation_from(block.implied))
+            for other, block in zip(sample.blocks, fitted.blocks, strict=True)
+        ]
+        return float(sum(float(squared_euclidean(observed, implied)) for observed, implied in pairs))
 
     def apart_words(self, estimator: str) -> str:
         """d_ULS, whichever the estimator."""
@@ -218,14 +223,83 @@ class CompositeFamily:
         return None
 
 
-def _prediction(ready: Ready, settings: EstimationSettings) -> Prediction | None:
-    if not isinstance(ready.evidence, CompleteCases | FilledCases) or ready.program.repeated:
+class _Solved(NamedTuple):
+    """A block with its correlations (p, p), what was found of it, and what that implies of the whole and of the measurement
+    part."""
+
+    observed: Observed
+    correlation: Array
+    outcome: Outcome
+    whole: Compared | None
+    measured: Compared
+
+
+def _solve(ready: Ready, observed: Observed) -> _Solved:
+    correlation = correlation_from(observed.evidence.covariance)
+    outcome = estimate(ready.program, correlation[None])
+    whole = implied_whole(ready.program, outcome, correlation[None])
+    return _Solved(
+        observed, correlation, outcome, whole, implied_measurement(ready.program, outcome, correlation[None])
+    )
+
+
+def _inquiry(
+    model: Model, ready: Ready, settings: EstimationSettings, effects: tuple[Effect, ...], observed: Observed
+) -> Inquiry:
+    named = tuple((name, _key_of(model, target)) for name, target in model.names.items() if isinstance(target, Arrow))
+    tracked = () if settings.part == "measurement" else tuple(model.tracked.items())
+    n = observed.evidence.n
+    return Inquiry(ready.program, model.constructs, ready.paths, effects, tracked, named, n, observed.group)
+
+
+def _fitted_block(asked: Inquiry, solved: _Solved, found: Statistics) -> FittedBlock:
+    evidence, program = solved.observed.evidence, asked.program
+    sd = np.sqrt(np.diag(evidence.covariance))
+    columns = (solved.measured if solved.whole is None or program.second else solved.whole)[1][0]
+    return FittedBlock(
+        solved.observed,
+        columns * np.outer(sd, sd),
+        None,
+        _residuals(evidence.covariance, columns, sd),
+        _quality(asked, solved.outcome, found, evidence.covariance),
+        _scores(program.names, program.columns, solved.outcome, evidence.covariance, evidence.means),
+    )
+
+
+def _task(inquiries: list[Inquiry], solved: list[_Solved], settings: EstimationSettings) -> Task | None:
+    cases = tuple(one.observed.evidence for one in solved if not isinstance(one.observed.evidence, MatrixEvidence))
+    if not settings.bootstrap or len(cases) < len(solved):
         return None
-    return predict(ready.program, ready.evidence, settings.seed)
+    draws = FromCases(cases)
+    own = BootstrapTask(
+        tuple(_block_task(asked, one, settings) for asked, one in zip(inquiries, solved, strict=True)), draws
+    )
+    columns = sum(len(one.correlation) for one in solved)
+    return Task(OPTIONS.key, draws, own, at_once(draws.n, columns))
+
+
+def _block_task(asked: Inquiry, solved: _Solved, settings: EstimationSettings) -> BlockTask:
+    program, outcome, whole = asked.program, solved.outcome, solved.whole
+    like = outcome.weights[0] if settings.signs == "full-sample" else None
+    return BlockTask(
+        replace(asked, program=replace(program, like=like)),
+        np.sqrt(np.diag(solved.observed.evidence.covariance)),
+        None if whole is None or program.second is not None else transformation(solved.correlation, whole[1][0]),
+        transformation(solved.correlation, solved.measured[1][0]),
+        outcome.weights[0],
+    )
+
+
+def _prediction(ready: Ready, settings: EstimationSettings) -> Prediction | None:
+    """Of all cases; of groups nothing is predicted."""
+    evidence = ready.blocks[0].evidence if len(ready.blocks) == 1 else None
+    if not isinstance(evidence, CompleteCases | FilledCases) or ready.program.repeated:
+        return None
+    return predict(ready.program, evidence, settings.seed)
 
 
 def _importance(ready: Ready, source: Source) -> tuple[Importance, ...]:
-    evidence = ready.evidence
+    evidence = ready.blocks[0].evidence if len(ready.blocks) == 1 else None
     if not isinstance(evidence, CompleteCases | FilledCases) or not isinstance(source, DataSet):
         return ()
     ends, recorded = scale_ends(source, ready.program.columns, evidence.values)
@@ -266,13 +340,19 @@ def _label(model: Model, key: ParameterKey) -> str | None:
     return next((name for name, named in model.names.items() if named == target), None)
 
 
-def _fit(ready: Ready, whole: Compared | None, measured: Compared) -> DistanceFit:
-    def apart(compared: Compared) -> tuple[float, float, float]:
-        found = distances(*compared)
-        return float(found.srmr[0]), float(found.d_uls[0]), float(found.d_g[0])
+def _fit(ready: Ready, solved: list[_Solved]) -> DistanceFit:
+    """Distances of all blocks: SRMR weighted by their cases, d_ULS and d_G added up."""
+    n = np.array([one.observed.evidence.n for one in solved])
+
+    def apart(compared: list[Compared]) -> tuple[float, float, float]:
+        found = [distances(*own) for own in compared]
+        residual = sum(float(share * own.srmr[0]) for share, own in zip(n / n.sum(), found, strict=True))
+        return residual, sum(float(own.d_uls[0]) for own in found), sum(float(own.d_g[0]) for own in found)
 
     within: Literal["common factor", "composite"] = "common factor" if ready.consistent else "composite"
-    return DistanceFit(None if whole is None else apart(whole), apart(measured), within)
+    wholes = [one.whole for one in solved if one.whole is not None]
+    whole = apart(wholes) if len(wholes) == len(solved) else None
+    return DistanceFit(whole, apart([one.measured for one in solved]), within)
 
 
 def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:
@@ -280,26 +360,26 @@ def _residuals(covariance: Array, implied: Array, sd: Array) -> Residuals:
     return Residuals(apart * np.outer(sd, sd), apart, None)
 
 
-def _quality(plan: FigurePlan, outcome: Outcome, found: Figures, covariance: Array) -> Quality:
-    at = {name: i for i, name in enumerate(plan.program.columns)}
-    place = [plan.program.place[c.name] for c in plan.constructs]
-    indicators = tuple(dict.fromkeys(name for c in plan.constructs for name in c.indicators if name in at))
+def _quality(asked: Inquiry, outcome: Outcome, found: Statistics, covariance: Array) -> Quality:
+    at = {name: i for i, name in enumerate(asked.program.columns)}
+    place = [asked.program.place[c.name] for c in asked.constructs]
+    indicators = tuple(dict.fromkeys(name for c in asked.constructs for name in c.indicators if name in at))
     alphas = {}
     inflation: dict[tuple[str, str], float] = {}
-    for name, block in plan.blocks.items():
+    for name, block in asked.blocks.items():
         if len(block) > 1:
             alphas[name] = float(standardized_alpha(covariance[np.ix_(block, block)]))
     for key, column in found.place.items():
-        if key.figure == "vif_indicators":
+        if key.statistic == "vif_indicators" and key.group == asked.group:
             inflation[key.about] = float(found.values[column])  # type: ignore[index]
     return Quality(
-        plan.constructs,
+        asked.constructs,
         indicators,
         outcome.across[0][np.ix_([at[name] for name in indicators], place)],
         outcome.between[0][np.ix_(place, place)],
         alphas,
         inflation,
-        {c.name: 1 for c in plan.constructs},
+        {c.name: 1 for c in asked.constructs},
     )
 
 

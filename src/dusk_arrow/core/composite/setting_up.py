@@ -7,20 +7,20 @@ from dataclasses import dataclass
 from dusk_arrow.core.composite.blueprint import Block, Blueprint, OuterMode
 from dusk_arrow.core.composite.program import Program
 from dusk_arrow.core.composite.refusals import left_out_paths, parts_of
-from dusk_arrow.core.family import EstimationSettings
+from dusk_arrow.core.family import EstimationSettings, Observed
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import Evidence, gather
+from dusk_arrow.core.observations.evidence import gather
 from dusk_arrow.core.specification.model import Model
 
 
 @dataclass(frozen=True)
 class Ready:
-    """The program of a model that was checked, the paths that are estimated (by name), and the evidence on the program's
-    columns."""
+    """The program of a model that was checked, the paths that are estimated (by name), and what is observed of every block: the
+    evidence on the program's columns."""
 
     program: Program
     paths: tuple[tuple[str, str], ...]
-    evidence: Evidence
+    blocks: tuple[Observed, ...]
     consistent: bool
 
 
@@ -97,4 +97,4 @@ def make_ready(model: Model, source: Source, settings: EstimationSettings) -> Re
     missing = settings.missing if settings.missing != "full-information" else "listwise"
     evidence = gather(source, program.columns, missing, "n-1")
     paths = () if settings.part == "measurement" else estimated_paths(model)
-    return Ready(program, paths, evidence, settings.estimator == "plsc")
+    return Ready(program, paths, (Observed(program.columns, evidence),), settings.estimator == "plsc")

@@ -8,18 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dusk_arrow.core.assessment.alike import constructs_alike
-from dusk_arrow.core.covariance.implied import CompiledModel, Matrices, matrices, matrix, residual_variances
+from dusk_arrow.core.covariance.compiled import Block, CompiledModel
+from dusk_arrow.core.covariance.implied import Matrices, matrices, matrix, residual_variances
 from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.scales import MARKER
-from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.changes import MakeMarker, SetAside
 from dusk_arrow.core.specification.model import Construct
+from dusk_arrow.core.statistics import StatisticName, Statistics
 from dusk_arrow.core.wording import coefficient
 
 TOLERANCE = -1e-8
+ESTIMATES: tuple[StatisticName, StatisticName] = ("estimate", "standardized")
 HARDLY = 0.1  # a loading nearer to zero than this runs neither with the others nor against them
 
 
@@ -31,11 +33,16 @@ def _semi_definite(matrix: Array) -> NDArray[np.bool_]:
 
 
 def admissible(model: CompiledModel, theta: Array) -> NDArray[np.bool_]:
-    """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite: (b,)."""
-    if model.split is None:
-        return _possible(matrices(model, theta))
-    possible: NDArray[np.bool_] = np.all(residual_variances(model, theta) >= 0, axis=-1)
-    return possible & _semi_definite(matrix(model, "node", theta))
+    """Which solutions θ (b, q) have no negative variance and Ψ, Θ positive semi-definite in every block: (b,)."""
+    found: NDArray[np.bool_] = np.logical_and.reduce([_admissible(block, theta) for block in model.blocks])
+    return found
+
+
+def _admissible(block: Block, theta: Array) -> NDArray[np.bool_]:
+    if block.split is None:
+        return _possible(matrices(block, theta))
+    possible: NDArray[np.bool_] = np.all(residual_variances(block, theta) >= 0, axis=-1)
+    return possible & _semi_definite(matrix(block, "node", theta))
 
 
 def _possible(parts: Matrices) -> NDArray[np.bool_]:
@@ -45,14 +52,20 @@ def _possible(parts: Matrices) -> NDArray[np.bool_]:
 
 def admissible_at(point: Point) -> bool:
     """The same of one solution."""
-    return bool(_possible(point.parts))
+    return all(bool(_possible(block.parts)) for block in point.blocks)
 
 
-def explain(point: Point, found: Figures) -> list[Problem]:
+def explain(point: Point, found: Statistics) -> list[Problem]:
     """Warnings about one solution: negative variances, impossible correlations, loadings beyond 1, loops."""
+    return [problem for block in point.blocks for problem in _explained(block, found)]
+
+
+def _explained(point: BlockPoint, found: Statistics) -> list[Problem]:
     problems: list[Problem] = []
     table, parts, nodes = point.model.table, point.parts, point.found.nodes
-    values, standardized = found.of("estimate"), found.of("standardized")
+    values, standardized = (
+        [found.value(which, parameter.key) for parameter in table.parameters] for which in ESTIMATES
+    )
     owner = {name: c for c in table.constructs for name in c.indicators}
     for i, parameter in enumerate(table.parameters):
         value = float(values[i])
@@ -68,7 +81,7 @@ def explain(point: Point, found: Figures) -> list[Problem]:
             if name in owner and len(owner[name].indicators) > 2:
                 repairs = (Repair(f"Set {name} aside", SetAside(owner[name].name, name, "negative variance")),)
             problems.append(Problem("negative_variance", "warning", message, (name,), repairs))
-    if not problems and not admissible_at(point):
+    if not problems and not _possible(point.parts):
         message = "The estimated covariances among residuals or constructs are impossible together (not positive semi-definite)."
         problems.append(Problem("not_semi_definite", "warning", message))
     constructs = [i for i, name in enumerate(table.nodes) if name in {c.name for c in table.constructs}]
@@ -92,7 +105,7 @@ def explain(point: Point, found: Figures) -> list[Problem]:
     return problems
 
 
-def _loadings(table: ParameterTable, found: Figures, construct: Construct) -> dict[str, float]:
+def _loadings(table: ParameterTable, found: Statistics, construct: Construct) -> dict[str, float]:
     """Standardized loadings of the indicators that a construct shares with no other, and that no sentence holds."""
     everyone = [name for other in table.constructs for name in other.indicators]
     return {
@@ -105,13 +118,13 @@ def _loadings(table: ParameterTable, found: Figures, construct: Construct) -> di
     }
 
 
-def direction_of(table: ParameterTable, found: Figures, construct: Construct) -> Literal[1, -1]:
+def direction_of(table: ParameterTable, found: Statistics, construct: Construct) -> Literal[1, -1]:
     """The direction of most of a construct's indicators, by which all are judged: −1 where the one that carries the scale
     runs against them. The scale itself stays where it was said."""
     return 1 if sum(np.sign(v) for v in _loadings(table, found, construct).values()) >= 0 else -1
 
 
-def _reversed_indicators(table: ParameterTable, found: Figures) -> list[Problem]:
+def _reversed_indicators(table: ParameterTable, found: Statistics) -> list[Problem]:
     """Indicators that run against their block."""
     problems: list[Problem] = []
     for construct in table.constructs:

@@ -19,7 +19,7 @@ from dusk_arrow.core.assessment.fit import chi_square_p
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate, identification
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.parameters import ParameterTable
+from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable
 from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse
 from dusk_arrow.core.covariance.setting_up import Ready, make_ready
 from dusk_arrow.core.covariance.solver import solve
@@ -27,8 +27,7 @@ from dusk_arrow.core.covariance.starting import starting_values
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Source
-from dusk_arrow.core.observations.evidence import MatrixEvidence, identity
-from dusk_arrow.core.observations.screening import check_covariance
+from dusk_arrow.core.observations.evidence import MatrixEvidence, identity_of
 from dusk_arrow.core.problems import has_error
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import FixPath
@@ -47,9 +46,19 @@ class Quick:
     estimation: Estimation
 
     @property
-    def table(self) -> ParameterTable:
-        """The model's parameters."""
-        return self.ready.table
+    def tables(self) -> tuple[ParameterTable, ...]:
+        """The parameters of every group."""
+        return self.ready.tables
+
+    @property
+    def parameters(self) -> list[Parameter]:
+        """All of them."""
+        return [p for table in self.tables for p in table.parameters]
+
+    @property
+    def observed(self) -> list[tuple[str | None, set[str]]]:
+        """The groups with the variables of each."""
+        return [(table.group, set(table.observed)) for table in self.tables]
 
     @property
     def df(self) -> int:
@@ -59,7 +68,7 @@ class Quick:
     @property
     def identity(self) -> str:
         """What tells the data apart that two models rest on."""
-        return identity(self.ready.evidence, self.table.observed)
+        return identity_of(self.ready.evidence, [table.observed for table in self.tables])
 
     def factor(self, theta: Array | None = None) -> float | None:
         """The scaling factor of the test at the estimates (or other values), None where the test is not scaled."""
@@ -79,13 +88,10 @@ def quick_fit(specification: Specification, source: Source, settings: Estimation
     if isinstance(source, DataSet) and any(source.column(name).numbers is None for name in model.columns):
         return None
     ready = make_ready(specification, model, source, settings)
-    evidence = ready.evidence
-    if has_error(
-        check_covariance(ready.table.observed, evidence.covariance, evidence.n, isinstance(evidence, MatrixEvidence))
-    ) or identification(ready.table):
+    if has_error(ready.covariance_problems()) or identification(ready.tables):
         return None
     try:
-        estimation = estimate(ready.table, evidence, ready.estimator, settings.analytic_errors)
+        estimation = estimate(ready.tables, ready.evidence, ready.estimator, settings.analytic_errors)
     except np.linalg.LinAlgError:
         return None
     return Quick(ready, estimation) if estimation.solution.converged else None
@@ -93,30 +99,29 @@ def quick_fit(specification: Specification, source: Source, settings: Estimation
 
 def _within(free: Quick, restricted: Quick) -> tuple[float, Array] | None:
     """The freer model fitted to what the restricted one implies: how far it stays away, and its values there."""
-    at = {name: i for i, name in enumerate(restricted.table.observed)}
-    if set(at) != set(free.table.observed):
+    if restricted.observed != free.observed:
         return None
-    order = [at[name] for name in free.table.observed]
-    covariance = restricted.estimation.implied[np.ix_(order, order)]
-    means = restricted.estimation.implied_means
-    if free.table.means:
-        if means is None:
+    evidence = []
+    for block, own, table in zip(restricted.estimation.point.blocks, free.ready.evidence, free.tables, strict=True):
+        at = {name: i for i, name in enumerate(block.model.table.observed)}
+        order = [at[name] for name in table.observed]
+        if table.means and block.means is None:
             return None
-        means = means[order]
-    evidence = MatrixEvidence(covariance, means, free.ready.evidence.n)
+        means = None if block.means is None else block.means[order]
+        evidence.append(MatrixEvidence(block.covariance[np.ix_(order, order)], means, own.n))
     estimator = ESTIMATORS["ml"] if free.ready.estimator.needs_cases else free.ready.estimator
     try:
         target = discrepancy_of(free.estimation.model, evidence, estimator)
     except np.linalg.LinAlgError:
         return None
-    solution = solve(free.estimation.model, target, starting_values(free.table, covariance, means))
+    solution = solve(free.estimation.model, target, starting_values(free.estimation.model, evidence))
     return solution.discrepancy, solution.theta
 
 
 def compare(first: Quick, second: Quick) -> Comparison:
     """Two models in either order; tested only where the more restricted one is a case of the other, on the same data."""
     restricted, free = (first, second) if first.df > second.df else (second, first)
-    if set(first.table.observed) != set(second.table.observed):
+    if first.observed != second.observed:
         return Comparison(False, "other data: they do not use the same variables", None)
     if first.identity != second.identity:
         return Comparison(False, "other data: they do not rest on the same cases", None)
@@ -138,8 +143,8 @@ def compare(first: Quick, second: Quick) -> Comparison:
 
 def _ways(of: Quick) -> tuple[object, ...]:
     """How a model was estimated: its χ² is of one kind with another's where these agree."""
-    evidence = of.ready.evidence
-    return of.estimation.estimator, type(evidence), evidence.multiplier
+    kinds = tuple((type(own), own.multiplier) for own in of.ready.evidence)
+    return of.estimation.estimator, kinds
 
 
 def _tested(restricted: Quick, free: Quick, values: Array) -> Difference:
@@ -169,7 +174,7 @@ def paths_at_zero(specification: Specification, source: Source, settings: Estima
         return []
     errors = np.sqrt(np.maximum(np.diag(whole.estimation.covariance), 0.0))
     tests = []
-    for parameter in whole.table.parameters:
+    for parameter in whole.parameters:
         if parameter.kind != "path" or parameter.index is None:
             continue
         estimate_, se = float(whole.estimation.solution.theta[parameter.index]), float(errors[parameter.index])
@@ -184,9 +189,9 @@ def paths_at_zero(specification: Specification, source: Source, settings: Estima
 
 def _padded(free: Quick, restricted: Quick) -> Array:
     """The restricted estimates as values of the freer model, by what the parameters are."""
-    place = {p.key: p for p in restricted.table.parameters}
+    place = {p.key: p for p in restricted.parameters}
     values = free.estimation.solution.theta.copy()
-    for parameter in free.table.parameters:
+    for parameter in free.parameters:
         if parameter.index is not None and parameter.key in place:
             other = place[parameter.key]
             index = other.index
@@ -203,9 +208,9 @@ def joint_test(
     models cannot be estimated, or where the second has no fewer parameters.
     """
     free, bound = quick_fit(specification, source, settings), quick_fit(restricted, source, settings)
-    if free is None or bound is None or free.table.observed != bound.table.observed:
+    if free is None or bound is None or [t.observed for t in free.tables] != [t.observed for t in bound.tables]:
         return None
-    df = free.table.n_free - bound.table.n_free
+    df = free.estimation.model.n_free - bound.estimation.model.n_free
     if df <= 0:
         return None
     values = _padded(free, bound)
@@ -220,7 +225,7 @@ def joint_test(
     bread = guarded_inverse(discrepancy.score_curvature(model, values))
     score = None
     if not np.isnan(bread).any() and free.ready.estimator.score_tests:
-        score = float(free.ready.evidence.multiplier * gradient[0] @ bread @ gradient[0] / 2)
+        score = float(free.estimation.point.multiplier * gradient[0] @ bread @ gradient[0] / 2)
     return ParameterTest(
         df,
         wald,
@@ -233,11 +238,11 @@ def joint_test(
 
 def _contrast(free: Quick, bound: Quick) -> tuple[Array, Array]:
     """What the restricted model asks of the free values: R θ − r = 0, as the gap at the estimates and R (d, q)."""
-    place = {p.key: p for p in bound.table.parameters}
+    place = {p.key: p for p in bound.parameters}
     theta = free.estimation.solution.theta
     rows, gaps = [], []
     first: dict[int, int] = {}
-    for parameter in free.table.parameters:
+    for parameter in free.parameters:
         other = place.get(parameter.key)
         if parameter.index is None or other is None:
             continue

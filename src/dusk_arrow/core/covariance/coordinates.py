@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel
+from dusk_arrow.core.covariance.compiled import Block, CompiledModel
 from dusk_arrow.core.linear_algebra import Array, times
 
 LARGEST = 60.0  # logarithm of a unit: what steps too far is infinite all the same
@@ -83,20 +83,40 @@ class Coordinates(NamedTuple):
 def coordinates_at(model: CompiledModel, theta: Array) -> Coordinates:
     """The coordinates of a model around its solution θ (q,). Variances that are not positive there stay as they are, and so does what
     several equal parameters share."""
-    table = model.table
-    shared = np.bincount(model.slots, minlength=model.n_free) > 1
-    node_of: dict[int, int] = {}
-    residual_of: dict[int, int] = {}
-    for p in table.parameters:
+    shared = np.bincount(np.concatenate([block.slots for block in model.blocks]), minlength=model.n_free) > 1
+    known = [_variances(block, theta) for block in model.blocks]
+    variances = np.array(sorted({slot for own in known for of in own for slot in of.values()}), dtype=np.intp)
+    at = {slot: i for i, slot in enumerate(variances.tolist())}
+    powers = np.zeros((model.n_free, variances.size))
+    for block, (node_of, residual_of) in zip(model.blocks, known, strict=True):
+        _add_powers(block, node_of, residual_of, shared, at, powers)
+    powers[variances, np.arange(variances.size)] = 1.0
+    pairs = [_shares(block, theta, shared) for block in model.blocks]
+    shares, onward = (np.concatenate(own) for own in zip(*pairs, strict=True))
+    return Coordinates(variances, theta[variances], np.ascontiguousarray(powers.T), shares, onward, theta[onward])
+
+
+Slots = dict[int, int]
+
+
+def _variances(block: Block, theta: Array) -> tuple[Slots, Slots]:
+    """The slots of the free variances that are positive, by their rows: of nodes, and of residuals."""
+    node_of: Slots = {}
+    residual_of: Slots = {}
+    for p in block.table.parameters:
         if p.index is not None and p.row == p.column and theta[p.index] > 0:
             if p.matrix == "node":
                 node_of[p.row] = p.index
             elif p.matrix == "residual":
                 residual_of[p.row] = p.index
-    variances = np.array(sorted({*node_of.values(), *residual_of.values()}), dtype=np.intp)
-    at = {slot: i for i, slot in enumerate(variances.tolist())}
-    powers = np.zeros((model.n_free, variances.size))
-    for p in table.parameters:
+    return node_of, residual_of
+
+
+def _add_powers(
+    block: Block, node_of: Slots, residual_of: Slots, shared: NDArray[np.bool_], at: Slots, powers: Array
+) -> None:
+    """Writes a block's powers (q, v) of the variances in the units of its free values."""
+    for p in block.table.parameters:
         if p.index is None or p.index in at or shared[p.index]:
             continue
         units: list[tuple[int | None, float]] = []
@@ -110,14 +130,11 @@ def coordinates_at(model: CompiledModel, theta: Array) -> Coordinates:
         for slot, power in units:
             if slot is not None:
                 powers[p.index, at[slot]] += power
-    powers[variances, np.arange(variances.size)] = 1.0
-    shares, onward = _shares(model, theta, shared)
-    return Coordinates(variances, theta[variances], np.ascontiguousarray(powers.T), shares, onward, theta[onward])
 
 
-def _shares(model: CompiledModel, theta: Array, shared: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+def _shares(block: Block, theta: Array, shared: NDArray[np.bool_]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """The free weights of nodes without a disturbance, and for each the free path onward that says most."""
-    table = model.table
+    table = block.table
     effects = [p for p in table.parameters if p.matrix == "effect"]
     disturbed = {p.row for p in table.parameters if p.matrix == "node" and p.row == p.column and p.value != 0.0}
     shares, onward = [], []

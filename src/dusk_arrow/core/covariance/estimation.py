@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import CompiledModel, lay_out_all
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.estimators.estimator import Estimator
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
-from dusk_arrow.core.covariance.implied import CompiledModel, information, lay_out
-from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
-from dusk_arrow.core.covariance.parameters import ParameterTable
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.implied import information
+from dusk_arrow.core.covariance.moment_layout import MomentLayout
+from dusk_arrow.core.covariance.parameters import ParameterTable, count_free, free_keys
+from dusk_arrow.core.covariance.point import Point, shares_of
 from dusk_arrow.core.covariance.robust import Errors
 from dusk_arrow.core.covariance.scales import align_signs
 from dusk_arrow.core.covariance.search import search
@@ -56,8 +58,8 @@ class Estimation:
         return self.point.model
 
     @property
-    def evidence(self) -> Evidence:
-        """What it was fitted to."""
+    def evidence(self) -> tuple[Evidence, ...]:
+        """What every block of it was fitted to."""
         return self.point.evidence
 
     @property
@@ -66,24 +68,10 @@ class Estimation:
         return self.point.discrepancy
 
     @property
-    def implied(self) -> Array:
-        """Σ (p, p)."""
-        return self.point.covariance
-
-    @property
-    def implied_means(self) -> Array | None:
-        """μ (p,) where means are modelled."""
-        return self.point.means
-
-    @property
-    def nodes(self) -> Array:
-        """The covariances C (m, m) of the nodes."""
-        return self.point.found.nodes
-
-    @property
     def df(self) -> int:
         """Degrees of freedom: moments that the data say something of, less what is free."""
-        return self.point.layout.size - len(never_together(self.evidence)) - self.model.n_free
+        moments = sum(block.layout.size - len(never_together(block.evidence)) for block in self.point.blocks)
+        return moments - self.model.n_free
 
 
 def _unscaled(table: ParameterTable) -> list[Problem]:
@@ -112,39 +100,42 @@ def _unscaled(table: ParameterTable) -> list[Problem]:
     return found
 
 
-def identification(table: ParameterTable) -> list[Problem]:
+def identification(tables: Sequence[ParameterTable]) -> list[Problem]:
     """Problems of a model that cannot be estimated whatever the data: too many parameters, or undetermined ones.
 
     The rank of the Jacobian of Σ is taken at random points (seeded); parameters with weight in its null space
     are named. The verdict is about the model, not about one sample.
     """
-    unscaled = _unscaled(table)
+    unscaled = [problem for table in tables for problem in _unscaled(table)]
     if unscaled:
         return unscaled
-    p, q = len(table.observed), table.n_free
-    moments = MomentLayout(p, table.means).size
+    q, everything = count_free(tables), [p for table in tables for p in table.parameters]
+    moments = sum(MomentLayout(len(table.observed), table.means).size for table in tables)
     if q > moments:
-        kinds = "variances, covariances and means" if table.means else "variances and covariances"
+        means = any(table.means for table in tables)
+        kinds = "variances, covariances and means" if means else "variances and covariances"
+        variables = len(dict.fromkeys(name for table in tables for name in table.observed))
         message = (
-            f"The model asks for {q} parameters, but {p} variables give only {moments} {kinds}. "
+            f"The model asks for {q} parameters, but {variables} variables give only {moments} {kinds}. "
             "Remove paths or covariances, fix parameters, or add indicators."
         )
-        paths = tuple(p.key for p in table.parameters if p.kind == "path" and p.free)[::-1]
+        paths = tuple(p.key for p in everything if p.kind == "path" and p.free)[::-1]
         about = tuple(key.words for key in paths)
         return [Problem("too_many_parameters", "error", message, about, parameters=paths)]
     if q == 0:
         return []
-    model = lay_out(table)
+    model = lay_out_all(tables)
     rng = np.random.default_rng(7)
     best: tuple[int, Array] | None = None
     for _ in range(2):
         theta = rng.uniform(0.3, 0.9, q)
-        for parameter in table.parameters:
+        for parameter in everything:
             if parameter.index is not None and parameter.kind == "variance":
                 theta[parameter.index] = rng.uniform(1.0, 2.0)
             elif parameter.index is not None and parameter.kind == "covariance":
                 theta[parameter.index] = rng.uniform(0.1, 0.3)
-        gram = information(model, theta, np.eye(p))
+        grams = [information(block, theta, np.eye(len(block.table.observed))) for block in model.blocks]
+        gram: Array = np.sum(grams, axis=0)
         size = np.sqrt(np.diag(gram))
         size = np.where(size > 1e-12, size, 1.0)
         values, vectors = np.linalg.eigh(gram / np.outer(size, size))
@@ -155,7 +146,7 @@ def identification(table: ParameterTable) -> list[Problem]:
             best = (null.shape[1], null)
     assert best is not None
     missing, null = best
-    keys = [key for key, weight in zip(table.free_keys(), np.abs(null).max(axis=1), strict=True) if weight > 1e-4]
+    keys = [key for key, weight in zip(free_keys(tables), np.abs(null).max(axis=1), strict=True) if weight > 1e-4]
     names = [key.words for key in keys]
     message = (
         f"The model is not identified: {listed(names)} cannot be told apart by any data. "
@@ -164,27 +155,31 @@ def identification(table: ParameterTable) -> list[Problem]:
     return [Problem("not_identified", "error", message, tuple(names[:12]), parameters=tuple(keys[:12]))]
 
 
-def discrepancy_of(model: CompiledModel, evidence: Evidence, estimator: Estimator) -> Discrepancy:
-    """The discrepancy of the evidence as a batch of one. Raises SingularMomentsError where S or its weights are singular."""
-    discrepancy, usable = estimator.discrepancy(evidence.samples(), layout_of(model))
+def discrepancy_of(model: CompiledModel, evidence: Sequence[Evidence], estimator: Estimator) -> Discrepancy:
+    """The discrepancy of the evidence on every block as a batch of one. Raises SingularMomentsError where an S or its weights are
+    singular."""
+    discrepancy, usable = estimator.joined([own.samples() for own in evidence], model, shares_of(evidence))
     if not usable.all():
         raise SingularMomentsError("moments" if estimator.needs_cases else "sample")
     return discrepancy
 
 
 def estimate(
-    table: ParameterTable, evidence: Evidence, estimator: Estimator = MAXIMUM_LIKELIHOOD, errors: Errors = "expected"
+    tables: Sequence[ParameterTable],
+    evidence: Sequence[Evidence],
+    estimator: Estimator = MAXIMUM_LIKELIHOOD,
+    errors: Errors = "expected",
 ) -> Estimation:
-    """Estimates of a model from evidence in the order of `table.observed`.
+    """Estimates of a model from the evidence on each of its groups, in the order of `table.observed`.
 
     `errors` says where the errors come from; robust ones need cases. They are nan where the information is singular.
     Raises SingularMomentsError where the sample or the estimator's weights are singular.
     """
-    model = lay_out(table)
+    model, evidence = lay_out_all(tables), tuple(evidence)
     discrepancy = discrepancy_of(model, evidence, estimator)
-    start = starting_values(table, evidence.covariance, evidence.means)
-    minima = search(model, discrepancy, start, evidence.n)
-    solution = estimator.settle(model, evidence.samples(), minima.solution, start)
+    start = starting_values(model, evidence)
+    minima = search(model, discrepancy, start, min(own.n for own in evidence))
+    solution = estimator.settle(model, evidence, minima.solution, start)
     solution = replace(solution, theta=align_signs(model, solution.theta))
     point = Point(model, solution.theta, evidence, discrepancy)
     covariance = np.full((model.n_free, model.n_free), np.nan)

@@ -18,39 +18,42 @@ from dusk_arrow.core.covariance.estimation import (
     estimate,
     identification,
 )
-from dusk_arrow.core.covariance.figures import FigurePlan, delta_errors, figures
 from dusk_arrow.core.covariance.global_fit import assess_model, assess_scaled
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import modification_indices
 from dusk_arrow.core.covariance.monte_carlo import effect_draws
 from dusk_arrow.core.covariance.options import OPTIONS
+from dusk_arrow.core.covariance.parameters import free_keys
+from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.covariance.quality import assess_quality
 from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.covariance.setting_up import Ready, make_ready, needs_cases, refusals
+from dusk_arrow.core.covariance.statistics import Inquiry, delta_errors, statistics
 from dusk_arrow.core.effects.routes import list_effects
 from dusk_arrow.core.family import (
     Depth,
     EstimationSettings,
     Fitted,
+    FittedBlock,
     Minima,
     NotFitted,
+    Observed,
     Parameter,
     Residuals,
     SetUp,
     Task,
 )
-from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import Array, correlation_from
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity, never_together
-from dusk_arrow.core.observations.screening import check_covariance
+from dusk_arrow.core.observations.evidence import IncompleteCases, MatrixEvidence, identity_of, never_together
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.problems import Problem, has_error
-from dusk_arrow.core.resampling.plans import Chunk, ChunkResult, at_once
+from dusk_arrow.core.resampling.draws import Chunk, ChunkResult, FromCases, at_once
 from dusk_arrow.core.specification.checking import formative_of_factors
 from dusk_arrow.core.specification.measurement import left_out, measurement_only
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.core.statistics import Statistics
 
 SINGULAR = {
     "moments": "The covariances of the moments, by which the test weighs them, are singular: some answers depend exactly on "
@@ -79,15 +82,40 @@ def _not_solved(estimation: Estimation) -> NotFitted | None:
     return None
 
 
-def _residuals(estimation: Estimation, brief: bool) -> Residuals:
-    sample, implied = estimation.evidence.covariance, estimation.implied
+def _fitted_block(estimation: Estimation, block: BlockPoint, found: Statistics, brief: bool) -> FittedBlock:
+    table, sample, implied = block.model.table, block.evidence.covariance, block.covariance
     apart = correlation_from(sample) - correlation_from(implied)
-    return Residuals(sample - implied, apart, None if brief else standardized_residuals(estimation))
+    return FittedBlock(
+        Observed(table.observed, block.evidence, table.group),
+        implied,
+        block.means,
+        Residuals(sample - implied, apart, None if brief else standardized_residuals(estimation, block)),
+        assess_quality(block, found),
+        score_weights(block),
+    )
 
 
 def _minima(estimation: Estimation) -> Minima:
-    values = tuple(estimation.evidence.multiplier * value for value in estimation.minima)
+    values = tuple(estimation.point.multiplier * value for value in estimation.minima)
     return Minima(values, estimation.estimator.is_chi_square, estimation.falls_lower)
+
+
+def _structural(ready: Ready) -> tuple[str, ...]:
+    """What stands in paths, in all groups."""
+    return tuple(dict.fromkeys(name for table in ready.tables for name in table.structural))
+
+
+def _task(
+    inquiries: tuple[Inquiry, ...], estimation: Estimation, ready: Ready, settings: EstimationSettings
+) -> Task | None:
+    cases = tuple(own for own in ready.evidence if not isinstance(own, MatrixEvidence))
+    if not settings.bootstrap or len(cases) < len(ready.evidence):
+        return None
+    draws = FromCases(cases)
+    slow = ready.estimator.needs_cases or any(isinstance(own, IncompleteCases) for own in cases)
+    columns = sum(len(table.observed) for table in ready.tables)
+    own = BootstrapTask(inquiries, estimation, draws, settings.bollen_stine)
+    return Task(OPTIONS.key, draws, own, at_once(draws.n, columns, slow))
 
 
 class CovarianceFamily:
@@ -120,19 +148,20 @@ class CovarianceFamily:
     ) -> tuple[SetUp, list[Problem]]:
         """Parameters and evidence; problems of the covariances, and settings that do not go together on them."""
         ready = make_ready(specification, model, source, settings)
-        table, evidence = ready.table, ready.evidence
-        problems = check_covariance(
-            table.observed, evidence.covariance, evidence.n, isinstance(evidence, MatrixEvidence)
-        )
+        problems = ready.covariance_problems()
         if not has_error(problems):
             problems += refusals(ready, settings)
-        asked = {p.index for p in table.parameters if p.index is not None and p.matrix not in ("intercept", "mean")}
-        return SetUp(table.observed, (evidence,), len(asked), ready, ready.estimator.takes_incomplete), problems
+        everything = [p for table in ready.tables for p in table.parameters]
+        asked = {p.index for p in everything if p.index is not None and p.matrix not in ("intercept", "mean")}
+        blocks = tuple(
+            Observed(table.observed, own, table.group) for table, own in zip(ready.tables, ready.evidence, strict=True)
+        )
+        return SetUp(blocks, len(asked), ready, ready.estimator.takes_incomplete), problems
 
     def identify(self, set_up: SetUp) -> list[Problem]:
         """Parameters that no data could tell apart."""
         ready: Ready = set_up.own
-        return identification(ready.table)
+        return identification(ready.tables)
 
     @np.errstate(invalid="ignore", divide="ignore")  # impossible variances are named; what rests on them is nan
     def fit(
@@ -140,54 +169,51 @@ class CovarianceFamily:
     ) -> Fitted | NotFitted:
         """The estimation with everything that follows from it, or why there is none."""
         ready: Ready = set_up.own
-        table, evidence, brief = ready.table, ready.evidence, depth == "brief"
+        brief = depth == "brief"
         try:
-            estimation = estimate(table, evidence, ready.estimator, settings.analytic_errors)
+            estimation = estimate(ready.tables, ready.evidence, ready.estimator, settings.analytic_errors)
         except SingularMomentsError as error:
             return NotFitted("refused", Problem("weights_singular", "error", SINGULAR[error.what]))
         unsolved = _not_solved(estimation)
         if unsolved is not None:
             return unsolved
-        effects, all_routes = ([], True) if brief else list_effects(model.paths, table.structural)
-        plan = FigurePlan(
-            estimation.model,
-            tuple(effects),
-            tuple(model.tracked.items()),
-            _antecedents(model),
-            never_together(evidence),
+        effects, all_routes = ([], True) if brief else list_effects(model.paths, _structural(ready))
+        inquiries = tuple(
+            Inquiry(
+                block.model,
+                tuple(effects),
+                tuple(model.tracked.items()),
+                _antecedents(model),
+                never_together(block.evidence),
+            )
+            for block in estimation.point.blocks
         )
         theta = estimation.point.theta
-        batch = figures(plan, theta[None], evidence.covariance[None])
-        found = Figures(batch.keys, batch.values[0])
+        batch = statistics(inquiries, theta[None], [own.covariance[None] for own in ready.evidence])
+        found = Statistics(batch.keys, batch.values[0])
         global_fit = assess_model(estimation)
-        task = None
-        if settings.bootstrap and not isinstance(evidence, MatrixEvidence):
-            own = BootstrapTask(plan, estimation, evidence, settings.bollen_stine)
-            slow = ready.estimator.needs_cases or isinstance(evidence, IncompleteCases)
-            task = Task(OPTIONS.key, evidence.n, own, at_once(evidence.n, len(table.observed), slow))
-        means = np.zeros(len(table.observed)) if evidence.means is None else evidence.means
         return Fitted(
             set_up=set_up,
-            identity=identity(evidence, table.observed),
-            implied=estimation.implied,
-            implied_means=estimation.implied_means,
+            blocks=tuple(_fitted_block(estimation, block, found, brief) for block in estimation.point.blocks),
+            identity=identity_of(ready.evidence, [table.observed for table in ready.tables]),
             iterations=estimation.solution.iterations,
             admissible=admissible_at(estimation.point),
             minima=_minima(estimation),
             fit=global_fit,
             scaled=assess_scaled(estimation, global_fit),
-            residuals=_residuals(estimation, brief),
-            parameters=tuple(Parameter(p.key, p.role, p.label, p.free, p.why_fixed) for p in table.parameters),
-            effects=plan.effects,
+            parameters=tuple(
+                Parameter(p.key, p.role, p.label, p.free, p.why_fixed)
+                for table in ready.tables
+                for p in table.parameters
+            ),
+            effects=tuple(effects),
             all_routes=all_routes,
-            figures=found,
-            errors=Figures((), np.zeros(0)) if brief else delta_errors(plan, theta, estimation.covariance),
-            free=tuple(table.free_keys()),
+            statistics=found,
+            errors=Statistics((), np.zeros(0)) if brief else delta_errors(inquiries, theta, estimation.covariance),
+            free=tuple(free_keys(ready.tables)),
             covariance=estimation.covariance,
-            quality=assess_quality(estimation, found),
             modifications=() if brief else tuple(modification_indices(estimation)),
-            scores=score_weights(estimation, means),
-            task=task,
+            task=_task(inquiries, estimation, ready, settings),
             own=estimation,
             analytic=not brief,
         )
@@ -195,20 +221,20 @@ class CovarianceFamily:
     def explain(self, fitted: Fitted) -> list[Problem]:
         """Impossible values, weak or reversed indicators, constructs alike."""
         estimation: Estimation = fitted.own
-        return explain(estimation.point, fitted.figures)
+        return explain(estimation.point, fitted.statistics)
 
     def effect_draws(self, fitted: Fitted, draws: int, seed: int) -> tuple[Array, Array] | None:
         """From the joint normal distribution of the estimates."""
         estimation: Estimation = fitted.own
-        plan = FigurePlan(estimation.model, fitted.effects)
-        return effect_draws(plan, estimation.point.theta, estimation.covariance, draws, seed)
+        inquiries = [Inquiry(block, fitted.effects) for block in estimation.model.blocks]
+        return effect_draws(inquiries, estimation.point.theta, estimation.covariance, draws, seed)
 
     def prepare(self, task: Task) -> PreparedTask:
         """Column products and the metric at the full-sample estimate."""
         return prepare(task.own)
 
     def run_chunk(self, prepared: PreparedTask, chunk: Chunk) -> ChunkResult:
-        """All figures for one chunk of resamples."""
+        """All statistics for one chunk of draws."""
         return run_chunk(prepared, chunk)
 
     def apart(self, fitted: Fitted, sample: SetUp) -> float:
@@ -219,7 +245,8 @@ class CovarianceFamily:
         except SingularMomentsError:
             return float("nan")
         value = discrepancy.evaluate(estimation.model, estimation.point.theta[None], ONLY)[0][0]
-        return float(value * estimation.estimator.unit(sample.own.evidence.samples(), sample.own.layout))
+        samples = [own.samples() for own in sample.own.evidence]
+        return float(value * estimation.estimator.unit(samples, estimation.model))
 
     def apart_words(self, estimator: str) -> str:
         """The estimator's F."""

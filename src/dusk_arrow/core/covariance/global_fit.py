@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dusk_arrow.core.assessment.fit import Fit, ScaledFit, assess_fit, scale_fit, srmr, srmr_with_means
 from dusk_arrow.core.covariance.estimation import Estimation
+from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.observations.evidence import never_together
 
@@ -11,25 +12,31 @@ from dusk_arrow.core.observations.evidence import never_together
 def assess_model(estimation: Estimation) -> Fit:
     """All fit figures of an estimated model. Where some columns are never seen together, nothing that rests on their covariance is
     among them."""
-    point, evidence, estimator = estimation.point, estimation.evidence, estimation.estimator
-    p, unknown = point.layout.variables, len(never_together(evidence))
-    if point.means is not None and evidence.means is not None:
-        residual = srmr_with_means(evidence.covariance, point.covariance, evidence.means, point.means)
-    else:
-        residual = float(srmr(evidence.covariance, point.covariance))
+    point, estimator = estimation.point, estimation.estimator
+    unknown = sum(len(never_together(own)) for own in point.evidence)
+    pairs = sum(block.layout.variables * (block.layout.variables - 1) // 2 for block in point.blocks)
+    residual = sum(block.evidence.n / point.n * _srmr(block) for block in point.blocks)
     return assess_fit(
         estimation.statistic,
         estimation.df,
         estimator.baseline(point, estimation.errors),
-        p * (p - 1) // 2 - unknown,
+        pairs - unknown,
         n_parameters=estimation.model.n_free,
-        n=evidence.n,
-        multiplier=evidence.multiplier,
+        n=point.n,
+        multiplier=point.multiplier,
+        groups=len(point.blocks),
         srmr=None if unknown else residual,
         gfi=None if unknown else estimator.goodness_of_fit(point),
-        n_second_order=point.layout.second_order,
-        likelihoods=estimator.log_likelihoods(evidence, estimation.solution.discrepancy),
+        n_second_order=sum(block.layout.second_order for block in point.blocks),
+        likelihoods=estimator.log_likelihoods(point),
     )
+
+
+def _srmr(block: BlockPoint) -> float:
+    evidence = block.evidence
+    if block.means is not None and evidence.means is not None:
+        return srmr_with_means(evidence.covariance, block.covariance, evidence.means, block.means)
+    return float(srmr(evidence.covariance, block.covariance))
 
 
 def assess_scaled(estimation: Estimation, fit: Fit) -> ScaledFit | None:
@@ -39,4 +46,6 @@ def assess_scaled(estimation: Estimation, fit: Fit) -> ScaledFit | None:
     test = estimation.estimator.scaled_test(estimation.point, fit.df, estimation.errors)
     if test is None:
         return None
-    return scale_fit(fit, test.scaling_factor, test.baseline_factor, estimation.evidence.multiplier)
+    return scale_fit(
+        fit, test.scaling_factor, test.baseline_factor, estimation.point.multiplier / len(estimation.point.blocks)
+    )

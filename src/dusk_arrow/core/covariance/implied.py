@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.parameters import Matrix, ParameterTable
-from dusk_arrow.core.covariance.splitting import Split, split_of
-from dusk_arrow.core.linear_algebra import Array, Steps, resolvent, slices, steps_of
+from dusk_arrow.core.covariance.compiled import MATRICES, Block
+from dusk_arrow.core.covariance.parameters import Matrix
+from dusk_arrow.core.linear_algebra import Array, resolvent, slices
 
 Numbers = NDArray[Any]
-MATRICES: tuple[Matrix, ...] = ("loading", "effect", "node", "residual", "intercept", "mean")
 
 
 class Matrices(NamedTuple):
@@ -36,116 +34,14 @@ class Implied(NamedTuple):
     inverse: Numbers
 
 
-class Cells(NamedTuple):
-    """Where the free parameters of one matrix stand, all arrays (f,) but the last two.
-
-    `rows` and `columns` in the matrix, `flat` in its ravelled form, `slots` among the free values θ, `positions`
-    among all parameters, `twice` how often each stands there (2 off the diagonal of a symmetric matrix);
-    `fill` and `fill_slots` name every cell to be written, mirrored ones included.
-    """
-
-    rows: NDArray[np.intp]
-    columns: NDArray[np.intp]
-    flat: NDArray[np.intp]
-    slots: NDArray[np.intp]
-    positions: NDArray[np.intp]
-    twice: Array
-    fill: NDArray[np.intp]
-    fill_slots: NDArray[np.intp]
-
-
-@dataclass(frozen=True)
-class CompiledModel:
-    """A parameter table laid out as index arrays, so that a batch of values becomes matrices in four steps.
-
-    `values` holds the fixed values (n,), `free` the positions of free parameters (r,), `slots` the index among
-    the free values θ (r,) for each of them: equal parameters share a slot. `base` holds each matrix with its fixed
-    values alone, `cells` where its free ones stand, `tied` whether any slot is shared, `means` whether means are modelled,
-    `split` how its likelihood can be had through the constructs alone, None where it cannot,
-    `steps` the paths in the order in which they follow one another, None where they run in a circle.
-    """
-
-    table: ParameterTable
-    values: Array
-    free: NDArray[np.intp]
-    slots: NDArray[np.intp]
-    base: dict[Matrix, Array]
-    cells: dict[Matrix, Cells]
-    n_free: int
-    tied: bool
-    means: bool
-    split: Split | None
-    steps: Steps | None
-
-    def unsplit(self) -> CompiledModel:
-        """The same, whose likelihood always goes through Σ: the short way stops at negative variances."""
-        return replace(self, split=None)
-
-
-def _cells(table: ParameterTable, name: Matrix, width: int) -> Cells:
-    chosen = [(i, p) for i, p in enumerate(table.parameters) if p.matrix == name and p.index is not None]
-    rows = np.array([p.row for _, p in chosen], dtype=np.intp)
-    columns = np.array([p.column for _, p in chosen], dtype=np.intp)
-    slots = np.array([p.index for _, p in chosen], dtype=np.intp)
-    flat = rows * width + columns
-    mirrored = np.flatnonzero(rows != columns) if name in ("node", "residual") else np.zeros(0, dtype=np.intp)
-    fill = np.concatenate([flat, columns[mirrored] * width + rows[mirrored]])
-    twice = np.ones(rows.size)
-    twice[mirrored] = 2.0
-    positions = np.array([i for i, _ in chosen], dtype=np.intp)
-    return Cells(rows, columns, flat, slots, positions, twice, fill, np.concatenate([slots, slots[mirrored]]))
-
-
-def lay_out(table: ParameterTable) -> CompiledModel:
-    """The index arrays of a parameter table."""
-    values = np.array([0.0 if p.value is None else p.value for p in table.parameters], dtype=float)
-    free = np.array([i for i, p in enumerate(table.parameters) if p.index is not None], dtype=np.intp)
-    slots = np.array([p.index for p in table.parameters if p.index is not None], dtype=np.intp)
-    p, m = len(table.observed), len(table.nodes)
-    base: dict[Matrix, Array] = {
-        "loading": np.zeros((p, m)),
-        "effect": np.zeros((m, m)),
-        "node": np.zeros((m, m)),
-        "residual": np.zeros((p, p)),
-        "intercept": np.zeros((p, 1)),
-        "mean": np.zeros((m, 1)),
-    }
-    for parameter in table.parameters:
-        if parameter.value is not None:
-            base[parameter.matrix][parameter.row, parameter.column] = parameter.value
-            if parameter.matrix in ("node", "residual"):
-                base[parameter.matrix][parameter.column, parameter.row] = parameter.value
-    node_at = {name: i for i, name in enumerate(table.nodes)}
-    for i, name in enumerate(table.observed):
-        if name in node_at:
-            base["loading"][i, node_at[name]] = 1.0
-    cells = {name: _cells(table, name, base[name].shape[1]) for name in MATRICES}
-    n_free = int(slots.max()) + 1 if slots.size else 0
-    pattern = base["effect"].copy()
-    pattern[cells["effect"].rows, cells["effect"].columns] = 1.0
-    return CompiledModel(
-        table,
-        values,
-        free,
-        slots,
-        base,
-        cells,
-        n_free,
-        slots.size > n_free,
-        table.means,
-        split_of(table, base["loading"], base["residual"], cells["loading"], cells["residual"]),
-        steps_of(pattern),
-    )
-
-
-def all_values(model: CompiledModel, theta: Numbers) -> Numbers:
+def all_values(model: Block, theta: Numbers) -> Numbers:
     """Every parameter's value (…, n) from the free values θ (…, q)."""
     result = np.broadcast_to(model.values, (*theta.shape[:-1], model.values.size)).astype(theta.dtype)
     result[..., model.free] = theta[..., model.slots]
     return result
 
 
-def matrix(model: CompiledModel, name: Matrix, theta: Numbers) -> Numbers:
+def matrix(model: Block, name: Matrix, theta: Numbers) -> Numbers:
     """One of the matrices for a batch of free values θ (…, q), real or complex."""
     lead, base, cells = theta.shape[:-1], model.base[name], model.cells[name]
     if cells.fill.size == 0:
@@ -156,12 +52,12 @@ def matrix(model: CompiledModel, name: Matrix, theta: Numbers) -> Numbers:
     return flat.reshape(*lead, *base.shape)
 
 
-def matrices(model: CompiledModel, theta: Numbers) -> Matrices:
+def matrices(model: Block, theta: Numbers) -> Matrices:
     """All of them."""
     return Matrices(*(matrix(model, name, theta) for name in MATRICES))
 
 
-def residual_variances(model: CompiledModel, theta: Numbers) -> Numbers:
+def residual_variances(model: Block, theta: Numbers) -> Numbers:
     """The diagonal (…, p) of Θ for free values θ (…, q)."""
     cells = model.cells["residual"]
     own = cells.rows == cells.columns
@@ -171,7 +67,7 @@ def residual_variances(model: CompiledModel, theta: Numbers) -> Numbers:
     return found
 
 
-def residuals_covary(model: CompiledModel) -> bool:
+def residuals_covary(model: Block) -> bool:
     """Whether Θ has more than its diagonal."""
     cells, base = model.cells["residual"], model.base["residual"]
     return bool((cells.rows != cells.columns).any() or np.count_nonzero(base - np.diag(np.diagonal(base))))
@@ -201,7 +97,7 @@ class Spread(NamedTuple):
     crossed: Numbers | None
 
 
-def spread(model: CompiledModel, theta: Numbers) -> Spread:
+def spread(model: Block, theta: Numbers) -> Spread:
     """The variances at free values θ (…, q), real or complex. Raises LinAlgError where I−B is singular."""
     own, loading = matrix(model, "node", theta), matrix(model, "loading", theta)
     inverse = resolvent(matrix(model, "effect", theta), model.steps)
@@ -217,7 +113,7 @@ def implied_means(parts: Matrices, found: Implied) -> tuple[Numbers, Numbers]:
     return parts.intercept[..., 0] + (parts.loading @ nodes[..., None])[..., 0], nodes
 
 
-def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) -> tuple[Array, Array]:
+def derivative_factors(model: Block, parts: Matrices, found: Implied) -> tuple[Array, Array]:
     """U and V (…, p, r) with ∂Σ/∂(free parameter k) = u_k v_kᵀ + v_k u_kᵀ, in the order of `model.free`."""
     p = len(model.table.observed)
     shape = (*found.covariance.shape[:-2], p, model.free.size)
@@ -239,7 +135,7 @@ def derivative_factors(model: CompiledModel, parts: Matrices, found: Implied) ->
     return u, v
 
 
-def mean_derivatives(model: CompiledModel, parts: Matrices, found: Implied) -> Array:
+def mean_derivatives(model: Block, parts: Matrices, found: Implied) -> Array:
     """∂μ/∂(free parameter k) (…, p, r), in the order of `model.free`."""
     result = np.zeros((*found.covariance.shape[:-2], len(model.table.observed), model.free.size))
     _, nodes = implied_means(parts, found)
@@ -257,7 +153,7 @@ def mean_derivatives(model: CompiledModel, parts: Matrices, found: Implied) -> A
     return result
 
 
-def sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) -> Numbers:
+def sum_slots(model: Block, values: Numbers, slots: NDArray[np.intp]) -> Numbers:
     """Values (…, f) brought to their slots (…, q); those of equal parameters are added."""
     total = np.zeros((*values.shape[:-1], model.n_free), dtype=values.dtype)
     if model.tied:
@@ -268,7 +164,7 @@ def sum_slots(model: CompiledModel, values: Numbers, slots: NDArray[np.intp]) ->
     return total
 
 
-def to_slots(model: CompiledModel, full: Numbers) -> Numbers:
+def to_slots(model: Block, full: Numbers) -> Numbers:
     """A form over the free parameters (…, r, r) as one over the free values (…, q, q)."""
     by_row = sum_slots(model, full, model.slots)
     return sum_slots(model, np.swapaxes(by_row, -1, -2), model.slots)
@@ -304,7 +200,7 @@ def quadratic_diagonal(factors: Factors, first: Array, second: Array | None = No
     return mixed
 
 
-def information(model: CompiledModel, theta: Array, weight: Array | None = None) -> Array:
+def information(model: Block, theta: Array, weight: Array | None = None) -> Array:
     """Expected information per case (…, q, q): ½ tr(W ∂Σ W ∂Σ) + ∂μᵀ W ∂μ, W = Σ⁻¹ unless given.
 
     With W the identity it is the Gram matrix of the Jacobian of Σ (and μ), whose rank decides identification.
@@ -322,7 +218,7 @@ def information(model: CompiledModel, theta: Array, weight: Array | None = None)
 
 
 def gradient_of(
-    model: CompiledModel, parts: Matrices, found: Implied, omega: Numbers, omega_mean: Numbers | None = None
+    model: Block, parts: Matrices, found: Implied, omega: Numbers, omega_mean: Numbers | None = None
 ) -> Numbers:
     """Gradient (…, q) of any F with dF = tr(Ω dΣ) + ωᵀdμ, Ω symmetric (…, p, p), ω (…, p)."""
     transposed = np.swapaxes(parts.loading, -1, -2)
@@ -344,7 +240,7 @@ def gradient_of(
     return _collect(model, by_matrix, omega.shape[:-2])
 
 
-def add_derivatives(model: CompiledModel, total: Numbers, name: Matrix, derivatives: Numbers) -> None:
+def add_derivatives(model: Block, total: Numbers, name: Matrix, derivatives: Numbers) -> None:
     """Writes the derivatives by one whole matrix to the free values (…, q) that stand in it."""
     cells = model.cells[name]
     if cells.flat.size == 0:
@@ -353,7 +249,7 @@ def add_derivatives(model: CompiledModel, total: Numbers, name: Matrix, derivati
     put(model, total, values, cells.slots)
 
 
-def put(model: CompiledModel, total: Numbers, values: Numbers, slots: NDArray[np.intp]) -> None:
+def put(model: Block, total: Numbers, values: Numbers, slots: NDArray[np.intp]) -> None:
     """Writes values (…, f) to their slots of all free values (…, q); where parameters are equal they are added."""
     if model.tied:
         total += sum_slots(model, values, slots)
@@ -361,7 +257,7 @@ def put(model: CompiledModel, total: Numbers, values: Numbers, slots: NDArray[np
         total[..., slots] = values
 
 
-def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple[int, ...]) -> Numbers:
+def _collect(model: Block, by_matrix: dict[Matrix, Numbers], lead: tuple[int, ...]) -> Numbers:
     """Derivatives by whole matrices brought to the free values (…, q)."""
     total = np.zeros((*lead, model.n_free), dtype=by_matrix["residual"].dtype)
     for name, derivatives in by_matrix.items():
@@ -372,7 +268,7 @@ def _collect(model: CompiledModel, by_matrix: dict[Matrix, Numbers], lead: tuple
 STEP = 1e-20
 
 
-def second_derivatives(model: CompiledModel, theta: Array, omega: Array, omega_mean: Array | None) -> Array:
+def second_derivatives(model: Block, theta: Array, omega: Array, omega_mean: Array | None) -> Array:
     """tr(Ω ∂ₖ∂ₗΣ) + ωᵀ∂ₖ∂ₗμ (q, q) at θ (q,) for fixed Ω and ω, by complex steps through the gradient."""
     rows = [
         _second_rows(model, theta + 1j * STEP * np.eye(theta.size)[begin:end], omega, omega_mean)
@@ -382,7 +278,7 @@ def second_derivatives(model: CompiledModel, theta: Array, omega: Array, omega_m
     return (found + found.T) / 2
 
 
-def _second_rows(model: CompiledModel, steps: Numbers, omega: Array, omega_mean: Array | None) -> Array:
+def _second_rows(model: Block, steps: Numbers, omega: Array, omega_mean: Array | None) -> Array:
     """The rows that belong to some complex steps (k, q)."""
     parts = matrices(model, steps)
     identity = np.eye(parts.effect.shape[-1])

@@ -8,13 +8,15 @@ measured by the SDs it stands between, and no cross product of the Jacobian is f
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import Block, CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
-from dusk_arrow.core.covariance.implied import CompiledModel, implied, matrices
+from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.moment_layout import MomentLayout, jacobian, moment_vector
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.linear_algebra import Array
@@ -26,12 +28,18 @@ LEAST_SHARE = 1e-4
 MOST = 200
 
 
-def units(model: CompiledModel, theta: Array, sd: Array) -> Array:
-    """The unit (b, q) of each free value at θ (b, q): the SDs of what it connects, observed (b, p) or implied."""
-    nodes = np.sqrt(np.maximum(np.diagonal(implied(matrices(model, theta)).nodes, axis1=-2, axis2=-1), 0.0))
-    nodes = np.where(nodes > 0, nodes, 1.0)
+def units(model: CompiledModel, theta: Array, sds: Sequence[Array]) -> Array:
+    """The unit (b, q) of each free value at θ (b, q): the SDs of what it connects, observed (b, p) in each block, or implied."""
     result = np.ones(theta.shape)
-    for parameter in model.table.parameters:
+    for block, sd in zip(model.blocks, sds, strict=True):
+        _write_units(block, theta, sd, result)
+    return result
+
+
+def _write_units(block: Block, theta: Array, sd: Array, result: Array) -> None:
+    nodes = np.sqrt(np.maximum(np.diagonal(implied(matrices(block, theta)).nodes, axis1=-2, axis2=-1), 0.0))
+    nodes = np.where(nodes > 0, nodes, 1.0)
+    for parameter in block.table.parameters:
         if parameter.index is None:
             continue
         row, column = parameter.row, parameter.column
@@ -49,33 +57,49 @@ def units(model: CompiledModel, theta: Array, sd: Array) -> Array:
             case "mean":
                 unit = nodes[..., row]
         result[..., parameter.index] = unit
-    return result
 
 
-class Moments:
-    """The moments of samples (b, p, p), with means (b, p) if any, in the order in which they are factored: the largest
-    first, off the diagonal each counted twice as in ½ tr[(S−Σ)²]."""
+class BlockMoments:
+    """The moments of one block's samples (b, p, p), with means (b, p) if any: off the diagonal each counted twice as in
+    ½ tr[(S−Σ)²], all by the share of the block."""
 
-    def __init__(self, samples: Array, means: Array | None) -> None:
+    def __init__(self, samples: Array, means: Array | None, share: float = 1.0) -> None:
         self.layout = MomentLayout(samples.shape[-1], means is not None)
         rows, columns = self.layout.rows, self.layout.columns
         self.sd = np.sqrt(np.diagonal(samples, axis1=-2, axis2=-1))
-        self.weight = np.where([kind == "variance" for kind in self.layout.kinds], np.sqrt(0.5), 1.0)
+        own = np.where([kind == "variance" for kind in self.layout.kinds], np.sqrt(0.5), 1.0)
+        self.share = share
+        self.weight = own * np.sqrt(share)
         self.vector = self.layout.vector(samples, means)
         size = self.sd[0, rows] * self.sd[0, columns]
-        if means is not None:
-            size = np.concatenate([size, self.sd[0]])
-        self.order = np.argsort(-size, kind="stable")
+        self.size = size if means is None else np.concatenate([size, self.sd[0]])
         self.uneven = uneven(samples[0])
+
+
+class Moments:
+    """The moments of all blocks in the order in which they are factored: the largest first."""
+
+    def __init__(self, blocks: Sequence[BlockMoments]) -> None:
+        self.blocks = tuple(blocks)
+        self.sds = [block.sd for block in blocks]
+        self.order = np.argsort(-np.concatenate([block.size for block in blocks]), kind="stable")
+        self.uneven = any(block.uneven for block in blocks)
 
     def residuals(self, model: CompiledModel, theta: Array, at: NDArray[np.intp]) -> Array:
         """√F's parts (k, m), ordered, of some members `at` (k,)."""
-        found: Array = (self.weight * (self.vector[at] - moment_vector(model, theta)))[:, self.order]
+        parts = [
+            own.weight * (own.vector[at] - moment_vector(block, theta))
+            for own, block in zip(self.blocks, model.blocks, strict=True)
+        ]
+        found: Array = np.concatenate(parts, axis=-1)[:, self.order]
         return found
 
     def slopes(self, model: CompiledModel, theta: Array) -> Array:
         """∂σ/∂θ (b, m, q), weighted and ordered."""
-        found: Array = (self.weight[:, None] * jacobian(model, theta))[:, self.order]
+        parts = [
+            own.weight[:, None] * jacobian(block, theta) for own, block in zip(self.blocks, model.blocks, strict=True)
+        ]
+        found: Array = np.concatenate(parts, axis=-2)[:, self.order]
         return found
 
 
@@ -110,7 +134,7 @@ def settle(model: CompiledModel, moments: Moments, start: Array) -> tuple[Array,
     for _ in range(MOST):
         if active.size == 0:
             break
-        unit = units(model, theta[active], moments.sd[active])
+        unit = units(model, theta[active], [sd[active] for sd in moments.sds])
         q, r, scale, whole = _factors(moments.slopes(model, theta[active]), unit)
         full = _step(q, r, scale, current[active])
         length = np.sqrt(((full / unit) ** 2).sum(axis=1))
@@ -151,24 +175,37 @@ def settled_solution(model: CompiledModel, moments: Moments, solution: Solution,
 
 
 def error_covariance(
-    model: CompiledModel, moments: Moments, theta: Array, covariance: Array, values: Array | None
+    model: CompiledModel,
+    moments: Moments,
+    theta: Array,
+    covariances: Sequence[Array],
+    cases: Sequence[Array | None],
 ) -> Array:
-    """The covariance (q, q) of the estimates times the multiplier: J⁺ Γ J⁺ᵀ with the moments' own covariances from
-    `values` (n, p) (Browne 1984), or those of normal data with `covariance` (p, p); nan without full rank.
+    """The covariance (q, q) of the estimates times the multiplier: J⁺ Γ J⁺ᵀ with the moments' own covariances from the
+    `cases` (n, p) of each block (Browne 1984), or those of normal data with its `covariances` (p, p); nan without full rank.
 
     Γ is never formed: Σ a_ij s_ij is tr(MS), whose variance in normal data is 2 tr(MΣMΣ), and a case's part xᵀMx.
     """
-    unit = units(model, theta[None], moments.sd)
+    unit = units(model, theta[None], moments.sds)
     q, r, scale, whole = _factors(moments.slopes(model, theta[None]), unit)
     if not whole[0]:
         return np.full((theta.size, theta.size), np.nan)
-    pull = np.zeros((theta.size, moments.vector.shape[1]))
+    pull = np.zeros((theta.size, moments.order.size))
     pull[:, moments.order] = np.linalg.solve(r[0], q[0].T) * scale[0][:, None]
-    pull *= moments.weight
-    unit, sd = unit[0], moments.sd[0]
-    rows, columns = moments.layout.rows, moments.layout.columns
+    ends = np.cumsum([own.size.size for own in moments.blocks])[:-1]
+    result = np.zeros((theta.size, theta.size))
+    parts = zip(moments.blocks, np.split(pull, ends, axis=1), covariances, cases, strict=True)
+    for own, pulled, covariance, values in parts:
+        result += _pulled(own, pulled * own.weight, unit[0], covariance, values) / own.share
+    in_units: Array = result * np.outer(unit[0], unit[0])
+    return in_units
+
+
+def _pulled(own: BlockMoments, pull: Array, unit: Array, covariance: Array, values: Array | None) -> Array:
+    """What a block's moments do to the estimates in their units (q, q), through J⁺ (q, m) and times the block's multiplier."""
+    sd, rows, columns = own.sd[0], own.layout.rows, own.layout.columns
     halves = pull[:, : rows.size] * np.where(rows == columns, 1.0, 0.5) * (sd[rows] * sd[columns])
-    forms = moments.layout.matrix(halves)  # in units in which every variable has variance 1, then of each parameter
+    forms = own.layout.matrix(halves)  # in units in which every variable has variance 1, then of each parameter
     forms /= unit[:, None, None]
     shifts = pull[:, rows.size :] * sd / unit[:, None] if pull.shape[1] > rows.size else None
     if values is not None:
@@ -177,13 +214,12 @@ def error_covariance(
         if shifts is not None:
             parts = parts + cases @ shifts.T
         parts = parts - parts.mean(axis=0)
-        result = parts.T @ parts / values.shape[0]
-    else:
-        scaled = covariance / np.outer(sd, sd)
-        products = forms @ scaled
-        flat = products.reshape(theta.size, -1)
-        result = 2 * flat @ np.swapaxes(products, 1, 2).reshape(theta.size, -1).T
-        if shifts is not None:
-            result = result + shifts @ scaled @ shifts.T
-    in_units: Array = result * np.outer(unit, unit)
-    return in_units
+        result: Array = parts.T @ parts / values.shape[0]
+        return result
+    scaled = covariance / np.outer(sd, sd)
+    products = forms @ scaled
+    flat = products.reshape(len(forms), -1)
+    result = 2 * flat @ np.swapaxes(products, 1, 2).reshape(len(forms), -1).T
+    if shifts is not None:
+        result = result + shifts @ scaled @ shifts.T
+    return result

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from itertools import combinations
 from typing import NamedTuple
 
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import CompiledModel, lay_out_all
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.estimation import Estimation
-from dusk_arrow.core.covariance.implied import CompiledModel, information, lay_out
-from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable
+from dusk_arrow.core.covariance.implied import information
+from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable, count_free
 from dusk_arrow.core.covariance.point import Point
 from dusk_arrow.core.covariance.robust import guarded_inverse
 from dusk_arrow.core.family import Modification
@@ -25,7 +27,8 @@ def candidates(table: ParameterTable) -> list[Parameter]:
     there |= {(p.matrix, p.column, p.row) for p in table.parameters if p.matrix in ("node", "residual")}
     node_at = {name: i for i, name in enumerate(table.nodes)}
     composites = {c.name for c in table.constructs if c.mode == "formative"}
-    found = [p for p in table.parameters if p.why_fixed == HELD]
+    held = [p for p in table.parameters if p.why_fixed == HELD]
+    found: list[Parameter] = []
     items = [(i, name) for i, name in enumerate(table.observed) if name not in node_at]
     for (i, first), (j, second) in combinations(items, 2):
         if ("residual", j, i) not in there:
@@ -48,25 +51,28 @@ def candidates(table: ParameterTable) -> list[Parameter]:
     for a, b in combinations(sorted(endogenous), 2):
         if ("node", a, b) not in there:
             found.append(Parameter("covariance", table.nodes[a], table.nodes[b], "node", b, a, role="disturbance"))
-    return found
+    return [*held, *(replace(p, group=table.group) for p in found)]
 
 
-def tied(table: ParameterTable) -> list[Parameter]:
-    """Members of equalities, each of which could be released; of two equal parameters only the second."""
-    groups: dict[int, list[Parameter]] = {}
-    for parameter in table.parameters:
+def tied(tables: Sequence[ParameterTable]) -> list[Parameter]:
+    """Members of equalities, of one group or several, each of which could be released; of two equal parameters only the second."""
+    equal: dict[int, list[Parameter]] = {}
+    for parameter in (p for table in tables for p in table.parameters):
         if parameter.index is not None:
-            groups.setdefault(parameter.index, []).append(parameter)
-    return [p for group in groups.values() if len(group) > 1 for p in (group if len(group) > 2 else group[1:])]
+            equal.setdefault(parameter.index, []).append(parameter)
+    return [p for members in equal.values() if len(members) > 1 for p in (members if len(members) > 2 else members[1:])]
 
 
-def extend(table: ParameterTable, extra: list[Parameter]) -> CompiledModel:
-    """The model with further free values after its own."""
+def extend(tables: Sequence[ParameterTable], extra: list[Parameter]) -> CompiledModel:
+    """The model with further free values after its own, each in the table of its group."""
     freed_ones = {id(p) for p in extra}
-    kept = [p for p in table.parameters if id(p) not in freed_ones]
-    q = table.n_free
+    q = count_free(tables)
     freed = [p.freed(q + k) for k, p in enumerate(extra)]
-    return lay_out(replace(table, parameters=(*kept, *freed)))
+    wider = []
+    for table in tables:
+        kept = [p for p in table.parameters if id(p) not in freed_ones]
+        wider.append(replace(table, parameters=(*kept, *(p for p in freed if p.group == table.group))))
+    return lay_out_all(wider)
 
 
 def _standardized(parameter: Parameter, change: float, nodes: Array, covariance: Array) -> float:
@@ -84,9 +90,12 @@ def _standardized(parameter: Parameter, change: float, nodes: Array, covariance:
 
 def _released(point: Point, member: Parameter) -> tuple[CompiledModel, Array]:
     """One member of an equality with a value of its own: the model and its values (q+1,), the last being the member's."""
-    table, q = point.model.table, point.model.n_free
-    parameters = tuple(replace(p, index=q) if p is member else p for p in table.parameters)
-    return lay_out(replace(table, parameters=parameters)), np.append(point.theta, point.theta[member.index])
+    q = point.model.n_free
+    tables = [
+        replace(table, parameters=tuple(replace(p, index=q) if p is member else p for p in table.parameters))
+        for table in (block.table for block in point.model.blocks)
+    ]
+    return lay_out_all(tables), np.append(point.theta, point.theta[member.index])
 
 
 class _Scores(NamedTuple):
@@ -108,26 +117,32 @@ class _Scores(NamedTuple):
         return multiplier * self.gradient**2 / safe, -self.gradient / np.where(told, self.left, np.nan)
 
 
-def _moment_weight(point: Point, unit: float | None) -> Array | None:
-    """Where all residuals weigh `unit`: the weight (p, p) in which information is the variance of scores, moments being
-    those of normal data."""
-    return None if unit is None else unit**2 * point.covariance
+def _score_variance(point: Point, model: CompiledModel, values: Array, unit: float | None) -> Array | None:
+    """Where all residuals weigh `unit`: the variance (q, q) of scores at values (q,) of a wider model, moments being those of
+    normal data."""
+    if unit is None:
+        return None
+    found = [
+        one.share * information(block, values, unit**2 * one.covariance)
+        for one, block in zip(point.blocks, model.blocks, strict=True)
+    ]
+    total: Array = np.sum(found, axis=0)
+    return total
 
 
 def _scores_of_fixed(point: Point, extra: list[Parameter], unit: float | None) -> _Scores | None:
-    model = extend(point.model.table, extra)
+    model = extend([block.table for block in point.model.blocks], extra)
     q = point.model.n_free
     values = np.concatenate([point.theta, [p.value or 0.0 for p in extra]])
     _, slopes = point.discrepancy.evaluate(model, values[None], ONLY)
-    own, between, alone = point.discrepancy.blocks(model, point.model, values)
+    own, between, alone = point.discrepancy.extension(model, point.model, values)
     weights = guarded_inverse(own) @ between
     if np.isnan(weights).any():
         return None
     left = alone - np.einsum("qe,qe->e", between, weights)
     variance = None
-    spread = _moment_weight(point, unit)
-    if spread is not None:  # of each score less what it leans on the first q ones
-        full = information(model, values, spread)
+    full = _score_variance(point, model, values, unit)
+    if full is not None:  # of each score less what it leans on the first q ones
         lean = np.einsum("qe,qe->e", weights, full[:q, q:])
         variance = np.diag(full)[q:] - 2 * lean + (weights * (full[:q, :q] @ weights)).sum(axis=0)
     return _Scores(slopes[0, q:], left, alone, variance)
@@ -145,9 +160,9 @@ def _score_of_tied(point: Point, member: Parameter, unit: float | None) -> _Scor
         return None
     left = curvature[q:, q] - (curvature[:q, q:] * weights).sum(axis=0)
     variance = None
-    spread = _moment_weight(point, unit)
-    if spread is not None:
-        full = apart.T @ information(model, values, spread) @ apart
+    scores = _score_variance(point, model, values, unit)
+    if scores is not None:
+        full = apart.T @ scores @ apart
         lean = np.append(-weights[:, 0], 1.0)
         variance = np.array([lean @ full @ lean])
     return _Scores(gradient[0, q:], left, curvature[q:, q], variance)
@@ -160,19 +175,22 @@ def modification_indices(estimation: Estimation, least: float = 3.84) -> list[Mo
     N·g²/(2H) and the expected change −g/H; with missing answers H is observed, otherwise expected. For ULS the score
     is divided by its own variance. Parameters that could not be identified beside the free ones are left out.
     """
-    point, table = estimation.point, estimation.model.table
+    point = estimation.point
+    tables = [block.model.table for block in point.blocks]
     unit = estimation.estimator.score_unit(point)
-    extra = candidates(table)
+    extra = [parameter for table in tables for parameter in candidates(table)]
+    of_group = {block.model.table.group: block for block in point.blocks}
     scored = [(extra, _scores_of_fixed(point, extra, unit) if extra else None)]
-    scored += [([member], _score_of_tied(point, member, unit)) for member in tied(table)]
+    scored += [([member], _score_of_tied(point, member, unit)) for member in tied(tables)]
     result = []
     for parameters, scores in scored:
         if scores is None:
             continue
-        indices, changes = scores.indices_and_changes(estimation.evidence.multiplier)
+        indices, changes = scores.indices_and_changes(point.multiplier)
         for at in np.flatnonzero(indices >= least).tolist():
             parameter, change = parameters[at], float(changes[at])
-            standardized = _standardized(parameter, change, estimation.nodes, estimation.implied)
+            block = of_group[parameter.group]
+            standardized = _standardized(parameter, change, block.found.nodes, block.covariance)
             release = parameter.free and parameter.index is not None
             residual = parameter.matrix == "residual"
             result.append(Modification(parameter.key, residual, release, float(indices[at]), change, standardized))

@@ -9,8 +9,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import Block
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     Factors,
     derivative_factors,
     implied,
@@ -92,19 +92,19 @@ class MomentLayout:
         return result
 
 
-def layout_of(model: CompiledModel) -> MomentLayout:
+def layout_of(model: Block) -> MomentLayout:
     """The moments that a model speaks of."""
     return MomentLayout(len(model.table.observed), model.means)
 
 
-def moment_vector(model: CompiledModel, theta: Array) -> Array:
+def moment_vector(model: Block, theta: Array) -> Array:
     """σ(θ) (…, k)."""
     parts = matrices(model, theta)
     found = implied(parts)
     return layout_of(model).vector(found.covariance, implied_means(parts, found)[0] if model.means else None)
 
 
-def jacobian(model: CompiledModel, theta: Array) -> Array:
+def jacobian(model: Block, theta: Array) -> Array:
     """Δ = ∂σ/∂θ (…, k, q)."""
     parts = matrices(model, theta)
     found = implied(parts)
@@ -112,7 +112,7 @@ def jacobian(model: CompiledModel, theta: Array) -> Array:
     return slopes_of(model, derivative_factors(model, parts, found), means)
 
 
-def slopes_of(model: CompiledModel, factors: Factors, mean_slopes: Array | None) -> Array:
+def slopes_of(model: Block, factors: Factors, mean_slopes: Array | None) -> Array:
     """The same (…, k, q) from the derivatives of Σ and μ that are known already."""
     layout, (u, v) = layout_of(model), factors
     slopes = u[..., layout.rows, :] * v[..., layout.columns, :] + v[..., layout.rows, :] * u[..., layout.columns, :]

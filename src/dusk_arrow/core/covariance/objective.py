@@ -7,9 +7,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.coordinates import Coordinates
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
-from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.linear_algebra import Array
 
 RESTING = 1e-3  # of a value: a step that is left at a minimum is far smaller, one on the way to infinity far larger

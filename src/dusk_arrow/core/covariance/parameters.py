@@ -7,6 +7,7 @@ only where means are modelled.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
 from typing import Literal
@@ -21,6 +22,7 @@ from dusk_arrow.core.specification.statements import Arrow, Pair, Reference, Tar
 
 Matrix = Literal["loading", "effect", "node", "residual", "intercept", "mean"]
 Scaling = Literal["marker", "unit-variance"]
+EQUAL_TO_FIXED = "equal to a fixed parameter"
 
 
 @dataclass(frozen=True)
@@ -39,6 +41,7 @@ class Parameter:
     start: float | None = None
     label: str | None = None
     index: int | None = None
+    group: str | None = None
 
     @property
     def free(self) -> bool:
@@ -48,7 +51,7 @@ class Parameter:
     def freed(self, index: int) -> Parameter:
         """The same cell as a free value."""
         cell = (self.kind, self.source, self.target, self.matrix, self.row, self.column, self.role)
-        return Parameter(*cell, start=self.start, label=self.label, index=index)
+        return Parameter(*cell, start=self.start, label=self.label, index=index, group=self.group)
 
     @property
     def sentence_target(self) -> Target:
@@ -58,7 +61,7 @@ class Parameter:
     @property
     def key(self) -> ParameterKey:
         """What the parameter is, whatever model it stands in."""
-        return ParameterKey(self.kind, self.source, self.target)
+        return ParameterKey(self.kind, self.source, self.target, self.group)
 
     @property
     def words(self) -> str:
@@ -68,7 +71,8 @@ class Parameter:
 
 @dataclass(frozen=True)
 class ParameterTable:
-    """All parameters with the names of the rows of Λ (observed) and of the nodes of η."""
+    """All parameters of one group (None where there are no groups) with the names of the rows of Λ (observed) and of the nodes
+    of η."""
 
     observed: tuple[str, ...]
     nodes: tuple[str, ...]
@@ -76,6 +80,7 @@ class ParameterTable:
     parameters: tuple[Parameter, ...]
     constructs: tuple[Construct, ...]
     names: dict[str, int] = field(default_factory=dict)
+    group: str | None = None
 
     @property
     def means(self) -> bool:
@@ -85,21 +90,77 @@ class ParameterTable:
     @property
     def n_free(self) -> int:
         """The number of free values, equal parameters counted once."""
-        return len({p.index for p in self.parameters if p.index is not None})
-
-    def free_keys(self) -> list[ParameterKey]:
-        """For each free value its first parameter."""
-        found: dict[int, ParameterKey] = {}
-        for parameter in self.parameters:
-            if parameter.index is not None:
-                found.setdefault(parameter.index, parameter.key)
-        return [found[index] for index in range(len(found))]
+        return count_free([self])
 
     def positions(self, matrix: Matrix) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
         """For one matrix, fixed parameters included: positions in `parameters`, rows and columns."""
         chosen = [(i, p.row, p.column) for i, p in enumerate(self.parameters) if p.matrix == matrix]
         array = np.array(chosen, dtype=np.intp).reshape(-1, 3)
         return array[:, 0], array[:, 1], array[:, 2]
+
+
+def count_free(tables: Sequence[ParameterTable]) -> int:
+    """The number of free values of all groups, equal parameters counted once."""
+    return len({p.index for table in tables for p in table.parameters if p.index is not None})
+
+
+def free_keys(tables: Sequence[ParameterTable]) -> list[ParameterKey]:
+    """For each free value of all groups its first parameter."""
+    found: dict[int, ParameterKey] = {}
+    for table in tables:
+        for parameter in table.parameters:
+            if parameter.index is not None:
+                found.setdefault(parameter.index, parameter.key)
+    return [found[index] for index in range(len(found))]
+
+
+def over_one_theta(
+    tables: Mapping[str, ParameterTable], alike: Callable[[Parameter], bool] = lambda _: False
+) -> tuple[ParameterTable, ...]:
+    """The tables of several groups, by the groups' names, with their free values numbered together. Parameters for which `alike`
+    says so are equal in all groups that have them; one that is fixed in some group then fixes the others at its value."""
+    everywhere = [(group, p) for group, table in tables.items() for p in table.parameters]
+    held = {p.key: p.value for _, p in everywhere if p.value is not None and alike(p)}
+    roots = _equal_in_all(tables, alike)
+    fixed = {
+        roots[group, p.index]: held[p.key]
+        for group, p in everywhere
+        if p.index is not None and alike(p) and p.key in held
+    }
+    numbers: dict[tuple[str, int], int] = {}
+
+    def placed(group: str, p: Parameter) -> Parameter:
+        if p.index is None:
+            return replace(p, group=group)
+        root = roots.get((group, p.index), (group, p.index))
+        if root in fixed:
+            return replace(p, group=group, index=None, value=fixed[root], why_fixed=EQUAL_TO_FIXED)
+        return replace(p, group=group, index=numbers.setdefault(root, len(numbers)))
+
+    return tuple(
+        replace(table, parameters=tuple(placed(group, p) for p in table.parameters), group=group)
+        for group, table in tables.items()
+    )
+
+
+def _equal_in_all(
+    tables: Mapping[str, ParameterTable], alike: Callable[[Parameter], bool]
+) -> dict[tuple[str, int], tuple[str, int]]:
+    """For every value of a group that is equal to another's, the one that stands for all that are equal."""
+    parent: dict[tuple[str, int], tuple[str, int]] = {}
+
+    def root(at: tuple[str, int]) -> tuple[str, int]:
+        while parent.get(at, at) != at:
+            at = parent[at]
+        return at
+
+    first: dict[ParameterKey, tuple[str, int]] = {}
+    for group, table in tables.items():
+        for p in table.parameters:
+            if p.index is not None and alike(p):
+                own = root((group, p.index))
+                parent[own] = root(first.setdefault(p.key, own))
+    return {at: root(at) for at in parent}
 
 
 class _Builder:
@@ -244,7 +305,7 @@ class _Builder:
         result = []
         for i, parameter in enumerate(self.parameters):
             if parameter.value is None and root(i) in fixed:
-                parameter = replace(parameter, value=fixed[root(i)], why_fixed="equal to a fixed parameter")
+                parameter = replace(parameter, value=fixed[root(i)], why_fixed=EQUAL_TO_FIXED)
             if parameter.value is None:
                 parameter = replace(parameter, index=numbers.setdefault(root(i), len(numbers)))
             result.append(parameter)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import Block, CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
+from dusk_arrow.core.covariance.discrepancies.joined import JoinedDiscrepancy
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     Factors,
     Implied,
     Matrices,
@@ -25,26 +27,24 @@ from dusk_arrow.core.observations.evidence import Evidence
 
 
 @dataclass(frozen=True)
-class Point:
-    """A model at free values θ (q,), the evidence it is held against, and their discrepancy (a batch of one)."""
+class BlockPoint:
+    """One block at free values θ (q,), the evidence it is held against, their discrepancy (a batch of one), and its share of the
+    multiplier of all blocks."""
 
-    model: CompiledModel
+    model: Block
     theta: Array
     evidence: Evidence
     discrepancy: Discrepancy
-
-    def at(self, theta: Array) -> Point:
-        """The same model at other values."""
-        return replace(self, theta=theta)
+    share: float = 1.0
 
     @cached_property
     def layout(self) -> MomentLayout:
-        """The moments that the model speaks of."""
+        """The moments that the block speaks of."""
         return layout_of(self.model)
 
     @cached_property
     def parts(self) -> Matrices:
-        """The model's matrices."""
+        """The block's matrices."""
         return matrices(self.model, self.theta)
 
     @cached_property
@@ -84,6 +84,49 @@ class Point:
         return slopes_of(self.model, self.factors, self.mean_slopes)
 
     @cached_property
+    def value(self) -> float:
+        """F of the block."""
+        return float(self.discrepancy.evaluate(self.model, self.theta[None], np.zeros(1, dtype=np.intp))[0][0])
+
+    @cached_property
+    def exact(self) -> Array:
+        """Second derivatives (q, q) of F of the block."""
+        return self.discrepancy.exact(self.model, self.theta, 0)
+
+
+@dataclass(frozen=True)
+class Point:
+    """A model at free values θ (q,), the evidence on each of its blocks, and their discrepancy (a batch of one)."""
+
+    model: CompiledModel
+    theta: Array
+    evidence: tuple[Evidence, ...]
+    discrepancy: Discrepancy
+
+    def at(self, theta: Array) -> Point:
+        """The same model at other values."""
+        return replace(self, theta=theta)
+
+    @property
+    def n(self) -> int:
+        """The number of cases of all blocks."""
+        return sum(own.n for own in self.evidence)
+
+    @property
+    def multiplier(self) -> float:
+        """What F is multiplied by to be a χ²."""
+        return multiplier_of(self.evidence)
+
+    @cached_property
+    def blocks(self) -> tuple[BlockPoint, ...]:
+        """Each block at these values."""
+        joined = isinstance(self.discrepancy, JoinedDiscrepancy)
+        parts = self.discrepancy.parts if isinstance(self.discrepancy, JoinedDiscrepancy) else (self.discrepancy,)
+        shares = shares_of(self.evidence) if joined else (1.0,)
+        each = zip(self.model.blocks, self.evidence, parts, shares, strict=True)
+        return tuple(BlockPoint(block, self.theta, own, part, share) for block, own, part, share in each)
+
+    @cached_property
     def curvature(self) -> Array:
         """Expected second derivatives (q, q) of F."""
         found: Array = self.discrepancy.curvature(self.model, self.theta[None], np.zeros(1, dtype=np.intp))[0]
@@ -93,3 +136,14 @@ class Point:
     def exact(self) -> Array:
         """Second derivatives (q, q) of F."""
         return self.discrepancy.exact(self.model, self.theta, 0)
+
+
+def multiplier_of(evidence: Iterable[Evidence]) -> float:
+    """The multiplier of all blocks: the sum of their own."""
+    return sum(own.multiplier for own in evidence)
+
+
+def shares_of(evidence: Iterable[Evidence]) -> tuple[float, ...]:
+    """The share of every block's multiplier in all, by which its F counts."""
+    own = [one.multiplier for one in evidence]
+    return tuple(one / sum(own) for one in own)

@@ -6,20 +6,20 @@ import numpy as np
 
 from dusk_arrow.core.assessment.reliability import standardized_alpha
 from dusk_arrow.core.covariance.admissibility import direction_of
-from dusk_arrow.core.covariance.estimation import Estimation
+from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.family import Quality
-from dusk_arrow.core.figures import Figures
 from dusk_arrow.core.linear_algebra import correlation_from, variance_inflation
+from dusk_arrow.core.statistics import Statistics
 
 
-def assess_quality(estimation: Estimation, found: Figures) -> Quality:
+def assess_quality(point: BlockPoint, found: Statistics) -> Quality:
     """Of the implied covariances, but for alphas and VIFs, which are of the sample's."""
-    table, sample = estimation.model.table, estimation.evidence.covariance
+    table, sample = point.model.table, point.evidence.covariance
     at = {name: i for i, name in enumerate(table.observed)}
     node_at = {name: i for i, name in enumerate(table.nodes)}
     chosen = [node_at[c.name] for c in table.constructs]
-    nodes, loading = estimation.nodes, estimation.point.parts.loading
-    sd, sd_nodes = np.sqrt(np.diag(estimation.implied)), np.sqrt(np.diag(nodes))
+    nodes, loading = point.found.nodes, point.parts.loading
+    sd, sd_nodes = np.sqrt(np.diag(point.covariance)), np.sqrt(np.diag(nodes))
     across = (loading @ nodes) / np.outer(sd, sd_nodes)
     correlation = correlation_from(sample)
     alphas: dict[str, float] = {}
@@ -27,7 +27,7 @@ def assess_quality(estimation: Estimation, found: Figures) -> Quality:
     for construct in table.constructs:
         names = [name for name in construct.indicators if name in at]
         rows = [at[name] for name in names]
-        if np.isfinite(found.value("alpha", construct.name)):
+        if np.isfinite(found.value("alpha", construct.name, group=table.group)):
             alphas[construct.name] = float(standardized_alpha(sample[np.ix_(rows, rows)]))
         if len(rows) > 1:
             vif = variance_inflation(correlation[np.ix_(rows, rows)])

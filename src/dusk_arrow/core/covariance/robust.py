@@ -6,16 +6,17 @@ form ½ xᵀWx is −(xᵀWu)(xᵀWv), so fourth moments need not be formed.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import gradient_of, information, lay_out
+from dusk_arrow.core.covariance.compiled import lay_out
+from dusk_arrow.core.covariance.implied import gradient_of, information
 from dusk_arrow.core.covariance.parameters import independence_table, saturated_table
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.evidence import Evidence, IncompleteCases, MatrixEvidence
 
@@ -48,7 +49,7 @@ def cases_of(evidence: Evidence) -> Array:
     return evidence.values
 
 
-def casewise_scores(point: Point, weight: Array | None = None) -> Array:
+def casewise_scores(point: BlockPoint, weight: Array | None = None) -> Array:
     """Scores (n, q) of the log-likelihood of the cases, up to a constant for complete cases.
 
     With a `weight` (p, p) in the place of Σ⁻¹ deviations are from the sample's means: the estimating equations of
@@ -93,11 +94,23 @@ def guarded_inverse(matrix: Array) -> Array:
     return result
 
 
-def residual_based(point: Point, gamma: Array | None = None) -> float:
+def residual_based(point: Point, gammas: Sequence[Array | None]) -> float:
     """Browne's (1984) test of residuals, per unit of the multiplier: the part of s−σ that no parameter could take up.
 
-    Moments have the covariance `gamma` (k, k), or that of normal data at the implied covariances.
+    The moments of each block have the covariance `gamma` (k, k), or that of normal data at the implied covariances.
     """
+    q = point.model.n_free
+    value, score, curvature = 0.0, np.zeros(q), np.zeros((q, q))
+    for block, gamma in zip(point.blocks, gammas, strict=True):
+        own = _residuals(block, gamma)
+        value += block.share * own[0]
+        score += block.share * own[1]
+        curvature += block.share * own[2]
+    return float(value - score @ guarded_inverse(curvature) @ score)
+
+
+def _residuals(point: BlockPoint, gamma: Array | None) -> tuple[float, Array, Array]:
+    """Of one block: the weighted squares of its residuals, their slope by θ (q,) and the information of it (q, q)."""
     model, evidence = point.model, point.evidence
     if gamma is not None:
         sample = point.layout.vector(evidence.covariance, evidence.means)
@@ -105,8 +118,7 @@ def residual_based(point: Point, gamma: Array | None = None) -> float:
         gap = (sample - point.layout.vector(point.covariance, point.means)) / size
         slopes = point.slopes / size[:, None]
         scaled = np.linalg.solve(gamma / np.outer(size, size), np.column_stack([gap, slopes]))
-        score = slopes.T @ scaled[:, 0]
-        return float(gap @ scaled[:, 0] - score @ guarded_inverse(slopes.T @ scaled[:, 1:]) @ score)
+        return float(gap @ scaled[:, 0]), slopes.T @ scaled[:, 0], slopes.T @ scaled[:, 1:]
     product = point.inverse @ (evidence.covariance - point.covariance)
     value = float((product * product.T).sum()) / 2
     shift = None
@@ -115,7 +127,7 @@ def residual_based(point: Point, gamma: Array | None = None) -> float:
         shift = point.inverse @ gap
         value += float(gap @ shift)
     score = gradient_of(model, point.parts, point.found, product @ point.inverse / 2, shift)
-    return value - float(score @ guarded_inverse(information(model, point.theta)) @ score)
+    return value, score, information(model, point.theta)
 
 
 def fourth_moment_trace(values: Array, inverse: Array, sample: Array) -> float:
@@ -126,26 +138,48 @@ def fourth_moment_trace(values: Array, inverse: Array, sample: Array) -> float:
     return float((lengths**2).mean() - np.trace(product @ product)) / 2
 
 
-def lost_trace(point: Point, curvature: Array, weight: Array | None) -> float:
-    """tr(A⁻¹B): what the parameters take up of the trace."""
-    return float(np.trace(guarded_inverse(curvature / 2) @ meat(casewise_scores(point, weight))))
+def spread_of_scores(points: Iterable[BlockPoint], weights: Iterable[Array | None]) -> Array:
+    """B (q, q): the covariances of the scores of every block's cases, each by the block's share."""
+    found = [point.share * meat(casewise_scores(point, weight)) for point, weight in zip(points, weights, strict=True)]
+    total: Array = np.sum(found, axis=0)
+    return total
 
 
-def baseline_factor(values: Array, sample: Array, weight: Array | None, saturated: Array | None) -> float:
-    """The scaling factor of the model in which all variables are uncorrelated and have their own means.
+def lost_trace(curvature: Array, spread: Array) -> float:
+    """tr(A⁻¹B): what the parameters take up of the trace, from the curvature of F and the spread of the scores."""
+    return float(np.trace(guarded_inverse(curvature / 2) @ spread))
+
+
+def baseline_trace(values: Array, sample: Array, weight: Array | None, saturated: Array | None) -> float:
+    """What the scaling factor times the df is of the model in which all variables are uncorrelated and have their own means.
 
     Yuan & Bentler's takes the whole trace at the saturated model, whose inverse covariances are then given.
     """
-    p = sample.shape[0]
     inverse = np.diag(1 / np.diag(sample)) if weight is None else weight
     scores = ((values - values.mean(axis=0)) @ inverse) ** 2 / 2
     lost = float(np.trace(np.linalg.inv(inverse**2 / 2) @ meat(scores)))
     whole = fourth_moment_trace(values, inverse if saturated is None else saturated, sample)
-    return float((whole - lost) / (p * (p - 1) / 2))
+    return float(whole - lost)
 
 
-def incomplete_factors(point: Point, evidence: IncompleteCases, df: int) -> ScaledTest | None:
-    """Yuan & Bentler's factor with missing answers, the saturated model's part from its own observed information; None
+class Traces(NamedTuple):
+    """What one block adds to the scaling of a test: the whole trace tr(VΓ) of its moments, and of its baseline the whole and
+    what is lost to the baseline's parameters, and the df of that baseline."""
+
+    whole: float
+    baseline: float
+    baseline_df: float
+
+
+def scaled_test(traces: Sequence[Traces], lost: float, df: int) -> ScaledTest:
+    """The scaling factors from the traces of all blocks and what the model's parameters take up."""
+    baseline_df = sum(own.baseline_df for own in traces)
+    baseline = sum(own.baseline for own in traces) / baseline_df
+    return ScaledTest((sum(own.whole for own in traces) - lost) / df, baseline)
+
+
+def incomplete_traces(point: BlockPoint, evidence: IncompleteCases) -> Traces | None:
+    """Yuan & Bentler's traces with missing answers, the saturated model's from its own observed information; None
     for more variables than can be worked off, and where that information is singular: some are never seen together."""
     p = point.layout.variables
     if p > MOST_VARIABLES or evidence.never_together:
@@ -153,7 +187,7 @@ def incomplete_factors(point: Point, evidence: IncompleteCases, df: int) -> Scal
     names = tuple(f"v{i}" for i in range(p))
     at_full = point.layout.vector(evidence.covariance, evidence.means)
     at_base = np.concatenate([np.nanvar(evidence.values, axis=0), np.nanmean(evidence.values, axis=0)])
-    full = Point(lay_out(saturated_table(names)), at_full, evidence, point.discrepancy)
-    base = Point(lay_out(independence_table(names)), at_base, evidence, point.discrepancy)
-    whole, own, independent = (lost_trace(one, one.exact, None) for one in (full, point, base))
-    return ScaledTest((whole - own) / df, (whole - independent) / (p * (p - 1) / 2))
+    full = BlockPoint(lay_out(saturated_table(names)), at_full, evidence, point.discrepancy)
+    base = BlockPoint(lay_out(independence_table(names)), at_base, evidence, point.discrepancy)
+    whole, independent = (lost_trace(one.exact, spread_of_scores([one], [None])) for one in (full, base))
+    return Traces(whole, whole - independent, p * (p - 1) / 2)

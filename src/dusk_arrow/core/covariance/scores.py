@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
-from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.implied import implied_means
+from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.scores import ScoreWeights
 
 
-def score_weights(estimation: Estimation, means: Array) -> ScoreWeights:
+def score_weights(point: BlockPoint) -> ScoreWeights:
     """Regression weights CΛᵀΣ⁻¹ (Thurstone 1935; Thomson 1939) and Bartlett's (1937) (ΛᵀΘ⁻¹Λ)⁻¹ΛᵀΘ⁻¹.
 
-    Where means are not modelled cases deviate from the sample's `means` (p,) and the scores' origin is 0.
+    Where means are not modelled cases deviate from the sample's means (p,) and the scores' origin is 0.
     """
-    point, table = estimation.point, estimation.model.table
+    table, known = point.model.table, point.evidence.means
+    means = np.zeros(len(table.observed)) if known is None else known
     regression = point.found.nodes @ point.parts.loading.T @ point.inverse
     origin = np.zeros(regression.shape[0])
     if point.model.means:

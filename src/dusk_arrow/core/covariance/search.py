@@ -6,16 +6,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import Block, CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
-from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
-from dusk_arrow.core.covariance.figures import standardize
-from dusk_arrow.core.covariance.implied import CompiledModel, all_values, spread
+from dusk_arrow.core.covariance.implied import all_values, spread
 from dusk_arrow.core.covariance.objective import Objective
 from dusk_arrow.core.covariance.scales import MARKER, UnitVariance, unit_variance_form
 from dusk_arrow.core.covariance.solver import PATIENT, Solution, attempt, attempt_many, quasi_newton
+from dusk_arrow.core.covariance.statistics import standardize
 from dusk_arrow.core.linear_algebra import Array
 
 STARTS = 12
+FEW_STARTS = 5
 PURSUED = 2
 FEW_CASES = 100
 WEAK_MARKER = 0.35
@@ -33,17 +34,17 @@ class Search:
     falls_lower: bool = False
 
 
-def _weak_marker(model: CompiledModel, theta: Array) -> bool:
-    markers = [i for i, p in enumerate(model.table.parameters) if p.kind == "loading" and p.why_fixed == MARKER]
+def _weak_marker(block: Block, theta: Array) -> bool:
+    markers = [i for i, p in enumerate(block.table.parameters) if p.kind == "loading" and p.why_fixed == MARKER]
     if not markers:
         return False
-    loadings = standardize(model, all_values(model, theta), spread(model, theta))[markers]
+    loadings = standardize(block, all_values(block, theta), spread(block, theta))[markers]
     return bool(np.isnan(loadings).any() or np.abs(loadings).min() < WEAK_MARKER)
 
 
-def _negative_variance(model: CompiledModel, theta: Array) -> bool:
-    values = all_values(model, theta)
-    return any(p.kind == "variance" and values[i] < 0 for i, p in enumerate(model.table.parameters))
+def _negative_variance(block: Block, theta: Array) -> bool:
+    values = all_values(block, theta)
+    return any(p.kind == "variance" and values[i] < 0 for i, p in enumerate(block.table.parameters))
 
 
 def _flat(model: CompiledModel, discrepancy: Discrepancy, theta: Array) -> bool:
@@ -57,7 +58,8 @@ def doubtful(model: CompiledModel, discrepancy: Discrepancy, solution: Solution,
     if not solution.converged or n < FEW_CASES:
         return True
     theta = solution.theta
-    return _negative_variance(model, theta) or _weak_marker(model, theta) or _flat(model, discrepancy, theta)
+    odd = any(_negative_variance(block, theta) or _weak_marker(block, theta) for block in model.blocks)
+    return odd or _flat(model, discrepancy, theta)
 
 
 def _starts(form: UnitVariance, own: Array | None, solved: Array | None, count: int) -> Array:
@@ -76,7 +78,7 @@ def _starts(form: UnitVariance, own: Array | None, solved: Array | None, count: 
 def _turn(model: CompiledModel, rng: np.random.Generator) -> Array:
     """Signs (q,): some loadings the other way round, everything else as it is."""
     signs = np.ones(model.n_free)
-    for parameter in model.table.parameters:
+    for parameter in (p for block in model.blocks for p in block.table.parameters):
         if parameter.index is not None and parameter.kind == "loading" and rng.random() < 0.25:
             signs[parameter.index] = -1.0
     return signs
@@ -88,12 +90,11 @@ def search(model: CompiledModel, discrepancy: Discrepancy, start: Array, n: int)
     first = attempt_many(model, discrepancy, start[None])[0]
     if model.n_free == 0 or not doubtful(model, discrepancy, first, n):
         return Search(first, (first.discrepancy,))
-    form = unit_variance_form(model.table)
+    form = unit_variance_form(model)
     form = replace(form, model=form.model.unsplit())
-    slow = isinstance(discrepancy, PatternLikelihood) and len(discrepancy.moments.masks) > 20
     with np.errstate(all="ignore"):  # starts that lead nowhere end in infinities, which are sorted out below
         begin, solved = form.there(start), form.there(first.theta) if np.isfinite(first.theta).all() else None
-        starts = _starts(form, begin, solved, 5 if slow else STARTS)
+        starts = _starts(form, begin, solved, FEW_STARTS if discrepancy.slow else STARTS)
         found = attempt_many(form.model, discrepancy, starts)
         found += _pursued(form.model, discrepancy, found)
     candidates = [first, *(s for s in (_original(form, one) for one in found) if s is not None)]

@@ -11,7 +11,8 @@ from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.observations.data import DataSet, Source
-from dusk_arrow.core.observations.evidence import CompleteCases, Evidence, gather
+from dusk_arrow.core.observations.evidence import CompleteCases, Evidence, MatrixEvidence, gather
+from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.specification.model import Model
@@ -31,16 +32,19 @@ NO_CASES = "{} works on single cases, so it needs the raw data; a matrix has non
 
 @dataclass(frozen=True)
 class Ready:
-    """The parameters of a model that was checked, the evidence in their order, and the estimator."""
+    """The parameters of a model that was checked and the evidence in their order, for every group, and the estimator."""
 
-    table: ParameterTable
-    evidence: Evidence
+    tables: tuple[ParameterTable, ...]
+    evidence: tuple[Evidence, ...]
     estimator: Estimator
 
-    @property
-    def layout(self) -> MomentLayout:
-        """The moments that the model speaks of."""
-        return MomentLayout(len(self.table.observed), self.table.means)
+    def covariance_problems(self) -> list[Problem]:
+        """What stands against the covariances of each group."""
+        return [
+            problem
+            for table, own in zip(self.tables, self.evidence, strict=True)
+            for problem in check_covariance(table.observed, own.covariance, own.n, isinstance(own, MatrixEvidence))
+        ]
 
 
 def _speaks_of_means(specification: Specification) -> bool:
@@ -60,7 +64,7 @@ def make_ready(specification: Specification, model: Model, source: Source, setti
     means = settings.means or incomplete or _speaks_of_means(specification)
     table = compile_model(model, settings.scaling, means)
     evidence = gather(source, table.observed, settings.missing, settings.divisor)
-    return Ready(table, evidence, ESTIMATORS[settings.estimator])
+    return Ready((table,), (evidence,), ESTIMATORS[settings.estimator])
 
 
 def needs_cases(source: Source, settings: EstimationSettings) -> list[Problem]:
@@ -91,19 +95,23 @@ def needs_cases(source: Source, settings: EstimationSettings) -> list[Problem]:
 
 def refusals(ready: Ready, settings: EstimationSettings) -> list[Problem]:
     """Settings that do not go together on this evidence, each with the way out."""
-    evidence, estimator, found = ready.evidence, ready.estimator, []
+    estimator, found = ready.estimator, []
     if settings.missing == "full-information" and not estimator.takes_incomplete:
         message = (
             f"Full information is maximum likelihood; {settings.estimator.upper()} works on complete cases (listwise)."
         )
         found.append(Problem("full_information_needs_ml", "error", message))
-    if settings.bollen_stine and not (estimator.transforms and isinstance(evidence, CompleteCases)):
+    if settings.bollen_stine and not (
+        estimator.transforms and all(isinstance(own, CompleteCases) for own in ready.evidence)
+    ):
         message = (
             "The Bollen–Stine test transforms complete cases, with maximum likelihood or GLS. Use listwise deletion."
         )
         found.append(Problem("bollen_stine_needs_complete_cases", "error", message))
-    found += estimator.refusals(evidence, ready.layout, settings.analytic_errors)
-    if ready.table.means and evidence.means is None:
+    for table, own in zip(ready.tables, ready.evidence, strict=True):
+        layout = MomentLayout(len(table.observed), table.means)
+        found += estimator.refusals(own, layout, settings.analytic_errors)
+    if any(t.means and own.means is None for t, own in zip(ready.tables, ready.evidence, strict=True)):
         message = "Means are asked for, but the matrix comes without them. Add a row “mean”, or leave means out."
         found.append(Problem("means_missing", "error", message))
     return found

@@ -13,9 +13,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.coordinates import Coordinates, coordinates_at
 from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy
-from dusk_arrow.core.covariance.implied import CompiledModel
 from dusk_arrow.core.covariance.objective import Curvature, Objective, TurnedObjective, decompose, scale_of
 from dusk_arrow.core.linear_algebra import Array, members, times
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
+from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.parameters import ParameterTable
 from dusk_arrow.core.linear_algebra import Array, correlation_from
+from dusk_arrow.core.observations.evidence import Evidence
 
 
 def _one_factor(correlation: Array) -> Array:
@@ -69,8 +73,25 @@ def _node_covariance(table: ParameterTable, sample: Array, weight: Array, loadin
     return result
 
 
-def starting_values(table: ParameterTable, sample: Array, means: Array | None = None) -> Array:
-    """Free values (q,) to start from, given the sample covariance matrix (p, p), and means (p,) where they are modelled.
+def starting_values(model: CompiledModel, evidence: Sequence[Evidence]) -> Array:
+    """Free values (q,) to start from, given the evidence on every block. What several blocks share begins at the mean of what
+    each would begin with."""
+    raw, count = np.zeros(model.n_free), np.zeros(model.n_free)
+    for block, own in zip(model.blocks, evidence, strict=True):
+        values = _raw(block.table, own.covariance, own.means if block.means else None)
+        last = dict(zip(block.slots.tolist(), values[block.free].tolist(), strict=True))  # of equal ones the last
+        slots = np.array(list(last), dtype=np.intp)
+        raw[slots] += list(last.values())
+        count[slots] += 1
+    found: Array = raw / np.maximum(count, 1)
+    for parameter in (p for block in model.blocks for p in block.table.parameters):
+        if parameter.index is not None and parameter.start is not None:
+            found[parameter.index] = parameter.start
+    return found
+
+
+def _raw(table: ParameterTable, sample: Array, means: Array | None) -> Array:
+    """Values (n,) of all parameters of one block to start from, of its covariances (p, p) and means (p,).
 
     Loadings come from one factor per block, covariances of the nodes from weighted composites, paths from
     regressions among them; then everything is brought to the scale that the fixed values set.
@@ -121,11 +142,7 @@ def starting_values(table: ParameterTable, sample: Array, means: Array | None = 
             raw[i] = max(sample[row, row] - explained, 0.2 * sample[row, row])
     if table.means and means is not None:
         _start_means(table, raw, means)
-    theta = np.zeros(table.n_free)
-    for i, parameter in enumerate(table.parameters):
-        if parameter.index is not None:
-            theta[parameter.index] = raw[i] if parameter.start is None else parameter.start
-    return theta
+    return raw
 
 
 def _start_means(table: ParameterTable, raw: Array, means: Array) -> None:

@@ -7,7 +7,7 @@ Each is a value of its own; a model of several groups has a tuple of them. All a
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
@@ -64,7 +64,8 @@ class Samples:
     still: NDArray[np.bool_] | None = None
 
 
-Draw = Callable[[Array], Samples]
+Resample = Callable[[Array], Samples]
+"""Samples from how often each case is drawn (b, n)."""
 
 
 def counted_still(samples: Samples) -> Array:
@@ -141,7 +142,7 @@ class CompleteCases(_Rows):
         one = np.ones(1, dtype=bool)
         return Samples(self.covariance[None], self.means[None], one, self.covariance, None, lambda _: self.values)
 
-    def resampling(self) -> Draw:
+    def resampling(self) -> Resample:
         """Resamples from counts per case (b, n), from one matrix product where no column is derived."""
         if self.derived:
             return self._forming_anew()
@@ -155,7 +156,7 @@ class CompleteCases(_Rows):
 
         return draw
 
-    def _forming_anew(self) -> Draw:
+    def _forming_anew(self) -> Resample:
         plain, offset = self.values[:, : -len(self.derived)], _offset(self.divisor)
 
         def draw(counts: Array) -> Samples:
@@ -187,7 +188,7 @@ class FilledCases(_Rows):
         one = np.ones(1, dtype=bool)
         return Samples(self.covariance[None], self.means[None], one, self.covariance, None, lambda _: self.values)
 
-    def resampling(self) -> Draw:
+    def resampling(self) -> Resample:
         """Resamples whose gaps are filled with each resample's own means."""
         products, offset = prepare_filled_products(self.values, self.there), _offset(self.divisor)
 
@@ -239,7 +240,7 @@ class IncompleteCases:
         """The sample as a batch of one."""
         return Samples(self.covariance[None], self.means[None], np.ones(1, dtype=bool), self.covariance, self.moments)
 
-    def resampling(self) -> Draw:
+    def resampling(self) -> Resample:
         """Resamples with saturated moments of their own; one whose moments are not found cannot be used."""
 
         def draw(counts: Array) -> Samples:
@@ -277,7 +278,7 @@ class PairwiseCases(_Rows):
         """The sample as a batch of one."""
         return Samples(self.covariance[None], self.means[None], np.ones(1, dtype=bool), self.covariance)
 
-    def resampling(self) -> Draw:
+    def resampling(self) -> Resample:
         """Resamples with pairwise moments of their own; one in which some pair has no case cannot be used."""
         products, offset = prepare_pairs(self.values), _offset(self.divisor)
 
@@ -310,6 +311,12 @@ def _repeated(values: Array, counts: Array) -> Callable[[int], Array]:
 def never_together(evidence: Evidence) -> tuple[tuple[int, int], ...]:
     """Pairs of columns whose covariance the evidence says nothing of."""
     return evidence.never_together if isinstance(evidence, IncompleteCases) else ()
+
+
+def identity_of(evidence: Sequence[Evidence], names: Sequence[tuple[str, ...]]) -> str:
+    """A hash of what is analysed, whatever the order of the columns; of one group that of its evidence."""
+    each = [identity(own, columns) for own, columns in zip(evidence, names, strict=True)]
+    return each[0] if len(each) == 1 else digest_of(*each)
 
 
 def identity(evidence: Evidence, names: tuple[str, ...]) -> str:

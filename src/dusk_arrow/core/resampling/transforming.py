@@ -7,7 +7,8 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import Array
 
 
-def _root(matrix: Array) -> Array:
+def root_of(matrix: Array) -> Array:
+    """The symmetric root (p, p) of a covariance matrix, negative eigenvalues taken as 0."""
     values, vectors = np.linalg.eigh(matrix)
     result: Array = (vectors * np.sqrt(np.maximum(values, 0.0))) @ vectors.T
     return result
@@ -15,5 +16,5 @@ def _root(matrix: Array) -> Array:
 
 def transformation_to(implied: Array, sample: Array) -> Array:
     """M (p, p) with M S Mᵀ = Σ̂: data multiplied by it fit the model exactly (Beran & Srivastava 1985; Bollen & Stine 1992)."""
-    result: Array = _root(implied) @ np.linalg.inv(_root(sample))
+    result: Array = root_of(implied) @ np.linalg.inv(root_of(sample))
     return result

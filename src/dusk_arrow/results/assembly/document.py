@@ -97,12 +97,10 @@ def _global(fit: Fit) -> FitPart:
 def _fit(found: Found) -> FitPart:
     if isinstance(found.fitted.fit, DistanceFit):
         return _distance_fit(found, found.fitted.fit)
-    scaled, fit, evidence = found.fitted.scaled, found.fitted.fit, found.fitted.evidence
-    chosen = (
-        critical_n(1 - found.settings.level, fit.chi_square, fit.df, evidence.n, evidence.multiplier)
-        if fit.df
-        else None
-    )
+    scaled, fit = found.fitted.scaled, found.fitted.fit
+    multiplier = sum(block.evidence.multiplier for block in found.fitted.blocks)
+    alpha = 1 - found.settings.level
+    chosen = critical_n(alpha, fit.chi_square, fit.df, found.fitted.n, multiplier) if fit.df else None
     more = {
         "critical_n": chosen,
         "scaled": None if scaled is None else ScaledPart(**asdict(scaled)),
@@ -121,7 +119,7 @@ def _common_method(analysis: Analysis) -> CommonMethodPart | None:
 
 
 def _residuals(found: Found) -> ResidualsPart:
-    names, residuals = found.fitted.set_up.names, found.fitted.residuals
+    names, residuals = found.block.names, found.block.residuals
     standardized = residuals.standardized
     return ResidualsPart(
         raw=matrix_part(names, names, residuals.raw),
@@ -135,7 +133,7 @@ def _described(analysis: Analysis) -> list[ScoreDescriptivesPart] | None:
 
 
 def _scores(found: Found, analysis: Analysis) -> ScoresPart:
-    weights = found.fitted.scores
+    weights = found.block.scores
     chosen = [i for i, name in enumerate(weights.nodes) if name not in weights.observed]
     rows = [weights.nodes[i] for i in chosen]
     bartlett = None
@@ -144,7 +142,7 @@ def _scores(found: Found, analysis: Analysis) -> ScoresPart:
     return ScoresPart(
         regression=matrix_part(rows, weights.observed, weights.regression[chosen]),
         bartlett=bartlett,
-        means=None if found.fitted.evidence.means is None else weights.means.tolist(),
+        means=None if found.block.evidence.means is None else weights.means.tolist(),
         origin=weights.origin[chosen].tolist(),
         descriptives=_described(analysis),
     )
@@ -184,7 +182,7 @@ def _labels(source: DataSet, model: Model) -> dict[str, str]:
 
 def _data(analysis: Analysis) -> DataPart:
     source, fitted = analysis.source, analysis.fitted
-    used = 0 if fitted is None else fitted.evidence.n
+    used = 0 if fitted is None else fitted.n
     return DataPart(
         name=source.name,
         fingerprint=source.fingerprint(),
@@ -221,7 +219,7 @@ def _monte_carlo(found: Found) -> MonteCarloPart | None:
 
 def assemble(analysis: Analysis) -> Results:
     """The document, in every case: what could not be computed is null and the problems say why."""
-    settings, found = analysis.settings, found_of(analysis)
+    settings, blocks = analysis.settings, found_of(analysis)
     empty = Results(
         family=settings.family,
         estimator=settings.estimator,
@@ -230,17 +228,17 @@ def assemble(analysis: Analysis) -> Results:
         data=_data(analysis),
         problems=[problem_part(problem) for problem in analysis.problems],
     )
-    if found is None:
+    if not blocks:
         return empty
-    fitted, evidence = found.fitted, found.fitted.evidence
-    names = fitted.set_up.names
+    (found,) = blocks  # what a document says of several groups has no place in it yet
+    fitted, block = found.fitted, found.block
     results = empty.model_copy(
         update={
             "converged": True,
             "iterations": fitted.iterations,
             "admissible": fitted.admissible,
-            "sample": _moments(names, evidence.covariance, evidence.means),
-            "implied": _moments(names, fitted.implied, fitted.implied_means),
+            "sample": _moments(block.names, block.evidence.covariance, block.evidence.means),
+            "implied": _moments(block.names, block.implied, block.implied_means),
             "residuals": _residuals(found),
             "fit": _fit(found),
             "parameters": estimates.parameters(found),

@@ -8,9 +8,9 @@ from scipy.special import ndtr
 from dusk_arrow.core.effects.mediation import Single, classify, excludes_zero
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Parameter
-from dusk_arrow.core.figures import FigureKey, FigureName
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.resampling.intervals import enough
+from dusk_arrow.core.statistics import StatisticKey, StatisticName
 from dusk_arrow.results.assembly.summaries import Found
 from dusk_arrow.results.convert import bootstrap_part, matrix_part
 from dusk_arrow.results.document import (
@@ -72,12 +72,13 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
 
 def parameters(found: Found) -> list[ParameterPart]:
     """Every parameter."""
-    return [_parameter(found, parameter) for parameter in found.fitted.parameters]
+    own = [p for p in found.fitted.parameters if p.key.group == found.block.group]
+    return [_parameter(found, parameter) for parameter in own]
 
 
 def _shares(found: Found, kinds: list[MediationPart]) -> list[float | None]:
     """Each effect's share of its pair's total, where there is mediation; None unless all parts of the pair point the same way."""
-    effects, values = found.fitted.effects, found.fitted.figures.of("effect").tolist()
+    effects, values = found.fitted.effects, [value or 0.0 for value in found.columns("effect")[0]]
     parts: dict[tuple[str, str], list[float]] = {}
     totals: dict[tuple[str, str], float] = {}
     for effect, value in zip(effects, values, strict=True):
@@ -122,14 +123,19 @@ def effects(found: Found) -> list[EffectPart]:
     return parts
 
 
-def _histogram(found: Found, figure: FigureName, effect: Effect) -> HistogramPart | None:
-    drawn = None if found.outcome is None else found.outcome.histograms.get(FigureKey(figure, effect))
+def _histogram(found: Found, statistic: StatisticName, effect: Effect) -> HistogramPart | None:
+    drawn = (
+        None
+        if found.outcome is None
+        else found.outcome.histograms.get(StatisticKey(statistic, effect, found.block.group))
+    )
     return None if drawn is None else HistogramPart(low=drawn.low, high=drawn.high, counts=list(drawn.counts))
 
 
 def differences(found: Found) -> list[RouteDifferencePart]:
     """Any two routes of a pair against each other, once they were bootstrapped."""
-    made = () if found.outcome is None else found.outcome.contrasts
+    everything = () if found.outcome is None else found.outcome.contrasts
+    made = [contrast for contrast in everything if contrast.group == found.block.group]
     interval = found.settings.interval
     plain_ones = [contrast for contrast in made if not contrast.standardized]
     standardized = [contrast for contrast in made if contrast.standardized]
@@ -158,7 +164,8 @@ def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect
     source, target = effect.source, effect.target
     direct_effect, total_effect = known.get((source, target, "direct")), known[source, target, "total"]
     indirect, total = found.decides(effect), found.decides(total_effect)
-    held = {(p.key.source, p.key.target) for p in found.fitted.parameters if p.key.kind == "path" and not p.free}
+    paths = [p for p in found.fitted.parameters if p.key.kind == "path" and p.key.group == found.block.group]
+    held = {(p.key.source, p.key.target) for p in paths if not p.free}
     direct = None if direct_effect is None or (source, target) in held else found.decides(direct_effect)
     if indirect is None:
         decided = found.outcome is not None or found.monte_carlo is not None
@@ -185,13 +192,13 @@ def _kind(found: Found, effect: Effect, known: dict[tuple[str, str, str], Effect
         reason=kind.reason,
         share_mediated=kind.share_mediated,
         clear_routes=[[source, *one.through, target] for one in singles if excludes_zero(one.interval)],
-        share_bootstrap=bootstrap_part(shares.get((source, target)), found.settings.interval),
+        share_bootstrap=bootstrap_part(shares.get((found.block.group, source, target)), found.settings.interval),
     )
 
 
 def tracked(found: Found) -> list[TrackedPart]:
     """Every tracked quantity."""
-    names = [str(key.about[0]) for key in found.fitted.figures.keys if key.figure == "tracked"]  # type: ignore[index]
+    names = [str(key.about[0]) for key in found.about("tracked") if isinstance(key.about, tuple)]
     return [
         TrackedPart(
             name=name,

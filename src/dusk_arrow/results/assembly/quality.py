@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from dusk_arrow.core.assessment.criteria import f_squared_words
+from dusk_arrow.core.statistics import StatisticName
 from dusk_arrow.results.assembly.summaries import Found
 from dusk_arrow.results.convert import matrix_part, number
 from dusk_arrow.results.document import (
@@ -22,10 +23,9 @@ from dusk_arrow.results.document import (
 from dusk_arrow.results.redundancy import Redundancy
 
 
-def _about(found: Found, figure: str) -> list[tuple[str, ...]]:
-    """What a figure that is about names was computed of."""
-    keys = [key for key in found.fitted.figures.keys if key.figure == figure]
-    return [key.about for key in keys if isinstance(key.about, tuple)]
+def _about(found: Found, statistic: StatisticName) -> list[tuple[str, ...]]:
+    """What a statistic that is about names was computed of."""
+    return [key.about for key in found.about(statistic) if isinstance(key.about, tuple)]
 
 
 def _highest_htmt(found: Found, name: str) -> float | None:
@@ -34,7 +34,7 @@ def _highest_htmt(found: Found, name: str) -> float | None:
 
 
 def _constructs(found: Found) -> list[ConstructPart]:
-    quality = found.fitted.quality
+    quality = found.block.quality
     return [
         ConstructPart(
             name=construct.name,
@@ -54,8 +54,9 @@ def _constructs(found: Found) -> list[ConstructPart]:
 
 def _loadings(found: Found) -> list[LoadingPart]:
     """Loadings of reflective indicators, correlations with their construct and weights of formative ones."""
-    quality, figures = found.fitted.quality, found.fitted.figures
-    standardized = {(p.key.kind, p.key.source, p.key.target): p.key for p in found.fitted.parameters}
+    quality, statistics = found.block.quality, found.fitted.statistics
+    own = [p.key for p in found.fitted.parameters if p.key.group == found.block.group]
+    standardized = {(key.kind, key.source, key.target): key for key in own}
     row, column = ({name: i for i, name in enumerate(names)} for names in (
         quality.indicators, [c.name for c in quality.constructs]
     ))  # fmt: skip
@@ -64,7 +65,7 @@ def _loadings(found: Found) -> list[LoadingPart]:
         for name in construct.indicators:
             loading = quality.with_constructs[row[name], column[construct.name]] if name in row else np.nan
             if ("loading", construct.name, name) in standardized:
-                loading = figures.value("standardized", standardized["loading", construct.name, name])
+                loading = statistics.value("standardized", standardized["loading", construct.name, name])
             weight = standardized.get(("weight", name, construct.name))
             parts.append(
                 LoadingPart(
@@ -80,7 +81,7 @@ def _loadings(found: Found) -> list[LoadingPart]:
 
 def quality_part(found: Found, redundancy: Sequence[Redundancy] = ()) -> QualityPart:
     """Everything about measurement, and the collinearity of antecedents."""
-    quality = found.fitted.quality
+    quality = found.block.quality
     names = [construct.name for construct in quality.constructs]
     constructs = _constructs(found)
     fornell = quality.between.copy()
@@ -136,7 +137,7 @@ def r_squared_adjusted(found: Found) -> dict[str, float | None] | None:
     return {name: found.value("r_squared_adjusted", name) for (name,) in about} if about else None
 
 
-IN_DOCUMENT = {
+IN_DOCUMENT: dict[StatisticName, str] = {
     "r_squared": "r_squared",
     "composite_reliability": "quality.composite_reliability",
     "ave": "quality.ave",
@@ -151,11 +152,11 @@ IN_DOCUMENT = {
 
 
 def bootstrapped(found: Found) -> dict[str, Bootstrap | None]:
-    """The bootstraps of figures that have no part of their own, by their place in the document."""
+    """The bootstraps of statistics that have no part of their own, by their place in the document."""
     if found.outcome is None:
         return {}
-    chosen = [key for key in found.fitted.figures.keys if key.figure in IN_DOCUMENT and isinstance(key.about, tuple)]
     return {
-        ".".join((IN_DOCUMENT[key.figure], *key.about)): found.drawn(key.figure, *key.about)  # type: ignore[misc]
-        for key in chosen
+        ".".join((place, *about)): found.drawn(statistic, *about)
+        for statistic, place in IN_DOCUMENT.items()
+        for about in _about(found, statistic)
     }

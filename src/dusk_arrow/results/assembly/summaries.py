@@ -1,4 +1,4 @@
-"""What was found of a figure: its value, its error, and its bootstrap, by key."""
+"""What was found of a statistic in one block: its value, its error, and its bootstrap, by key."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from typing import NamedTuple
 from scipy.special import ndtri
 
 from dusk_arrow.core.effects.routes import Effect
-from dusk_arrow.core.family import Fitted
-from dusk_arrow.core.figures import FigureKey, FigureName
+from dusk_arrow.core.family import Fitted, FittedBlock
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.resampling.intervals import enough
+from dusk_arrow.core.statistics import StatisticKey, StatisticName
 from dusk_arrow.results.analysis import Analysis, MonteCarlo
 from dusk_arrow.results.bootstrapping import BootstrapOutcome
 from dusk_arrow.results.convert import bootstrap_part, number
@@ -19,34 +19,41 @@ from dusk_arrow.results.settings import Settings
 
 
 class Found(NamedTuple):
-    """An estimated model with its bootstrap, if one was run, as the document's parts are made of it."""
+    """One block of an estimated model with the bootstrap, if one was run, as the document's parts are made of it."""
 
     fitted: Fitted
+    block: FittedBlock
     outcome: BootstrapOutcome | None
     settings: Settings
     monte_carlo: MonteCarlo | None = None
 
-    def value(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float | None:
-        """The figure of the sample."""
-        return number(self.fitted.figures.value(figure, *about))
+    def value(self, statistic: StatisticName, *about: str | ParameterKey | Effect) -> float | None:
+        """The statistic of the sample."""
+        return number(self.fitted.statistics.value(statistic, *about, group=self.block.group))
 
-    def error(self, figure: FigureName, *about: str | ParameterKey | Effect) -> float | None:
+    def error(self, statistic: StatisticName, *about: str | ParameterKey | Effect) -> float | None:
         """Its standard error by the delta method."""
-        return number(self.fitted.errors.value(figure, *about))
+        return number(self.fitted.errors.value(statistic, *about, group=self.block.group))
 
-    def columns(self, figure: FigureName) -> tuple[list[float | None], list[float | None]]:
-        """All values of a figure and their errors, in order."""
-        values, errors = self.fitted.figures.of(figure), self.fitted.errors.of(figure)
-        if not self.fitted.analytic:
-            return [number(value) for value in values], [None] * len(values)
-        return [number(value) for value in values], [number(error) for error in errors]
+    def columns(self, statistic: StatisticName) -> tuple[list[float | None], list[float | None]]:
+        """All values of a statistic and their errors, in order."""
+        values, errors = self.fitted.statistics, self.fitted.errors
+        keys = self.about(statistic)
+        return (
+            [number(values.values[values.place[key]]) for key in keys],
+            [number(errors.values[errors.place[key]]) if key in errors.place else None for key in keys],
+        )
 
-    def drawn(self, figure: FigureName, *about: str | ParameterKey | Effect) -> Bootstrap | None:
+    def about(self, statistic: StatisticName) -> list[StatisticKey]:
+        """What there is of a statistic in this block, in order."""
+        return [key for key in self.fitted.statistics.about(statistic) if key.group == self.block.group]
+
+    def drawn(self, statistic: StatisticName, *about: str | ParameterKey | Effect) -> Bootstrap | None:
         """Its bootstrap."""
         if self.outcome is None:
             return None
         first = about[0] if not isinstance(about[0], str) else about
-        summary = self.outcome.summaries.get(FigureKey(figure, first))  # type: ignore[arg-type]
+        summary = self.outcome.summaries.get(StatisticKey(statistic, first, self.block.group))  # type: ignore[arg-type]
         return bootstrap_part(summary, self.settings.interval)
 
     def by_draws(self, effect: Effect, standardized: bool) -> Interval | None:
@@ -54,7 +61,9 @@ class Found(NamedTuple):
         if self.monte_carlo is None:
             return None
         bounds = self.monte_carlo.standardized if standardized else self.monte_carlo.plain
-        low, high = bounds[:, self.fitted.effects.index(effect)].tolist()
+        blocks = [block.group for block in self.fitted.blocks]
+        at = len(self.fitted.effects) * blocks.index(self.block.group) + self.fitted.effects.index(effect)
+        low, high = bounds[:, at].tolist()
         return (low, high) if high > low else None
 
     def decides(self, effect: Effect) -> Interval | None:
@@ -72,10 +81,13 @@ class Found(NamedTuple):
         return (value - reach, value + reach)
 
 
-def found_of(analysis: Analysis) -> Found | None:
-    """What was found, None where nothing was estimated."""
+def found_of(analysis: Analysis) -> list[Found]:
+    """What was found of every block, none where nothing was estimated."""
+    fitted = analysis.fitted
     return (
-        None
-        if analysis.fitted is None
-        else Found(analysis.fitted, analysis.bootstrap, analysis.settings, analysis.monte_carlo)
+        []
+        if fitted is None
+        else [
+            Found(fitted, block, analysis.bootstrap, analysis.settings, analysis.monte_carlo) for block in fitted.blocks
+        ]
     )

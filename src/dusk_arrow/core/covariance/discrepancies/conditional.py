@@ -12,7 +12,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel, add_derivatives, matrix, put
+from dusk_arrow.core.covariance.compiled import Block
+from dusk_arrow.core.covariance.implied import add_derivatives, matrix, put
 from dusk_arrow.core.covariance.splitting import Split
 from dusk_arrow.core.linear_algebra import (
     Array,
@@ -59,7 +60,7 @@ class _Measured(NamedTuple):
 
 
 def through_constructs(
-    model: CompiledModel, split: Split, theta: Array, samples: SplitSamples
+    model: Block, split: Split, theta: Array, samples: SplitSamples
 ) -> tuple[Array, Array, NDArray[np.bool_]]:
     """F + ln|S| (b,) at θ (b, q), its gradient (b, q) and where they hold (b,): where Θ, C_xx and C* are positive definite. Without x
     θ may be (1, q), the same for all samples."""
@@ -90,7 +91,7 @@ def through_constructs(
 
 
 def _with_exact(
-    model: CompiledModel, split: Split, theta: Array, whole: Array, samples: SplitSamples, total: Array
+    model: Block, split: Split, theta: Array, whole: Array, samples: SplitSamples, total: Array
 ) -> tuple[Array, NDArray[np.bool_], Array]:
     """F + ln|S| + p, where it holds, and its derivatives by C (b, m, m), where there are variables without residuals; those by
     loadings and residuals are added to `total`."""
@@ -292,7 +293,7 @@ def _measured(
 
 
 def _cut(whole: Array, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Array:
-    """Blocks (b, k, l) of matrices (b, m, m), matrix by matrix in memory, as indexing would not leave them."""
+    """Extension (b, k, l) of matrices (b, m, m), matrix by matrix in memory, as indexing would not leave them."""
     return np.ascontiguousarray(whole[:, rows[:, None], columns])
 
 
@@ -312,7 +313,5 @@ def _residual(split: Split, theta: Array) -> Array:
     return found
 
 
-def _add(
-    model: CompiledModel, total: Array, derivatives: Array, flat: NDArray[np.intp], slots: NDArray[np.intp]
-) -> None:
+def _add(model: Block, total: Array, derivatives: Array, flat: NDArray[np.intp], slots: NDArray[np.intp]) -> None:
     put(model, total, derivatives.reshape(derivatives.shape[0], -1)[:, flat], slots)

@@ -6,13 +6,13 @@ curvature, and its exact second derivatives.
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import Block
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     derivative_factors,
     implied,
     matrices,
@@ -23,6 +23,7 @@ from dusk_arrow.core.covariance.implied import (
 from dusk_arrow.core.linear_algebra import Array
 
 Index = NDArray[np.intp]
+Whole = Any  # the model: a block for the discrepancy of one, joined blocks for a joined discrepancy
 ONLY = np.zeros(1, dtype=np.intp)
 
 
@@ -33,41 +34,46 @@ class Discrepancy(Protocol):
     def size(self) -> int:
         """The number of samples."""
 
-    def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def evaluate(self, model: Whole, theta: Array, at: Index) -> tuple[Array, Array]:
         """F (k,) and its gradient (k, q); F is infinite where Σ is not positive definite."""
 
-    def evaluate_alike(self, model: CompiledModel, theta: Array) -> tuple[Array, Array]:
+    def evaluate_alike(self, model: Whole, theta: Array) -> tuple[Array, Array]:
         """F (b,) of all samples at the same θ (q,), and its gradients (b, q)."""
         return self.evaluate(model, np.tile(theta, (self.size, 1)), np.arange(self.size))
 
-    def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
+    def curvature(self, model: Whole, theta: Array, at: Index) -> Array:
         """Expected second derivatives (k, q, q) of F."""
 
-    def exact(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def exact(self, model: Whole, theta: Array, at: int) -> Array:
         """Second derivatives (q, q) of F at θ (q,) for one sample."""
+
+    @property
+    def slow(self) -> bool:
+        """Whether an evaluation takes so long that few starts must do."""
+        return False
 
     def take(self, at: Index) -> Discrepancy:
         """Some of the samples."""
 
-    def direct(self, model: CompiledModel) -> tuple[Array, Array, NDArray[np.bool_]] | None:
+    def direct(self, model: Whole) -> tuple[Array, Array, NDArray[np.bool_]] | None:
         """The minima θ (b, q), F (b,) there and where they are found (b,), for models that need no search; None for others."""
         return None
 
-    def score_curvature(self, model: CompiledModel, theta: Array) -> Array:
+    def score_curvature(self, model: Whole, theta: Array) -> Array:
         """Second derivatives (q, q) of F at θ (q,) as score tests take them: expected ones."""
         result: Array = self.curvature(model, theta[None], ONLY)[0]
         return result
 
-    def nearby_curvature(self, model: CompiledModel, theta: Array) -> Array:
+    def nearby_curvature(self, model: Whole, theta: Array) -> Array:
         """Second derivatives (q, q) of F at the minimum θ (q,) of one sample, on which its resamples are solved: expected ones."""
         result: Array = self.curvature(model, theta[None], ONLY)[0]
         return result
 
-    def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
+    def extension(self, extended: Whole, base: Whole, theta: Array) -> Extension:
         """Those of a model with further free values at θ (q + e,)."""
 
 
-class Blocks(NamedTuple):
+class Extension(NamedTuple):
     """Second derivatives: of the model's own values (q, q), of these by the further ones (q, e), of each further one by
     itself (e,)."""
 
@@ -76,7 +82,7 @@ class Blocks(NamedTuple):
     alone: Array
 
 
-def weighted_blocks(model: CompiledModel, theta: Array, weight: Array | None, q: int) -> Blocks:
+def weighted_extension(model: Block, theta: Array, weight: Array | None, q: int) -> Extension:
     """Expected second derivatives from a weight (p, p), the inverse of the implied covariances unless given, with the
     values from `q` on taken as further ones."""
     parts = matrices(model, theta)
@@ -100,4 +106,4 @@ def weighted_blocks(model: CompiledModel, theta: Array, weight: Array | None, q:
     inner, between = np.zeros((q, q)), np.zeros((q, new.size))
     np.add.at(inner, (slots[:, None], slots[None, :]), cross[:, : old.size])
     np.add.at(between, slots, cross[:, old.size :])
-    return Blocks(2 * inner, 2 * between, 2 * own)
+    return Extension(2 * inner, 2 * between, 2 * own)

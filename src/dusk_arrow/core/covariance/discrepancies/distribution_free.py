@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index
-from dusk_arrow.core.covariance.implied import CompiledModel, gradient_of, implied, matrices, second_derivatives
+from dusk_arrow.core.covariance.compiled import Block
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy, Extension, Index
+from dusk_arrow.core.covariance.implied import gradient_of, implied, matrices, second_derivatives
 from dusk_arrow.core.covariance.moment_layout import jacobian, layout_of, moment_vector
 from dusk_arrow.core.linear_algebra import Array
 
@@ -31,7 +32,7 @@ class DistributionFree(Discrepancy):
         """Some of the samples."""
         return DistributionFree(self.moments[at], self.weights[at])
 
-    def _gradient_parts(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array, Array | None]:
+    def _gradient_parts(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array, Array | None]:
         layout = layout_of(model)
         rows, columns, p = layout.rows, layout.columns, layout.variables
         gap = self.moments[at] - moment_vector(model, theta)
@@ -42,19 +43,19 @@ class DistributionFree(Discrepancy):
         shift = -2 * scaled[..., rows.size :] if model.means else None
         return (gap * scaled).sum(axis=-1), omega, shift
 
-    def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def evaluate(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array]:
         """F and its gradient."""
         parts = matrices(model, theta)
         value, omega, shift = self._gradient_parts(model, theta, at)
         return value, gradient_of(model, parts, implied(parts), omega, shift)
 
-    def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
+    def curvature(self, model: Block, theta: Array, at: Index) -> Array:
         """Expected second derivatives: residuals of zero."""
         slopes = jacobian(model, theta)
         result: Array = 2.0 * np.swapaxes(slopes, -1, -2) @ self.weights[at] @ slopes
         return result
 
-    def exact(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def exact(self, model: Block, theta: Array, at: int) -> Array:
         """Second derivatives."""
         only = np.array([at])
         _, omega, shift = self._gradient_parts(model, theta[None], only)
@@ -62,8 +63,9 @@ class DistributionFree(Discrepancy):
         result: Array = self.curvature(model, theta[None], only)[0] + bend
         return result
 
-    def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
+    def extension(self, extended: Block, base: Block, theta: Array) -> Extension:
         """Expected."""
         q = base.n_free
         full = self.score_curvature(extended, theta)
-        return Blocks(full[:q, :q], full[:q, q:], np.diag(full)[q:])
+        further = np.unique(extended.slots[extended.slots >= q])
+        return Extension(full[:q, :q], full[:q, further], np.diag(full)[further])

@@ -8,11 +8,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import Block
 from dusk_arrow.core.covariance.discrepancies.conditional import SplitSamples, split_samples, through_constructs
-from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Blocks, Discrepancy, Index, weighted_blocks
+from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY, Discrepancy, Extension, Index, weighted_extension
 from dusk_arrow.core.covariance.discrepancies.regressions import regress, regressions_of
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     derivative_factors,
     gradient_of,
     implied,
@@ -56,7 +56,7 @@ class NormalLikelihood(Discrepancy):
             known = {}
         return NormalLikelihood(self.samples[at], self.log_det[at], known)
 
-    def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def evaluate(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array]:
         """F and its gradient; through the constructs where the model allows, else through Σ⁻¹."""
         split = model.split
         if split is None or not model.n_free:
@@ -70,7 +70,7 @@ class NormalLikelihood(Discrepancy):
             value[~good], gradient[~good] = self._evaluate(model, theta[~good], at[~good])
         return value, gradient
 
-    def evaluate_alike(self, model: CompiledModel, theta: Array) -> tuple[Array, Array]:
+    def evaluate_alike(self, model: Block, theta: Array) -> tuple[Array, Array]:
         """F and its gradients; what does not depend on the samples is computed once, where the model is split and all its nodes are
         constructs."""
         split = model.split
@@ -80,7 +80,7 @@ class NormalLikelihood(Discrepancy):
                 return value - self.log_det, gradient
         return super().evaluate_alike(model, theta)
 
-    def direct(self, model: CompiledModel) -> tuple[Array, Array, NDArray[np.bool_]] | None:
+    def direct(self, model: Block) -> tuple[Array, Array, NDArray[np.bool_]] | None:
         """By regressions, where the model is made of them."""
         plan = regressions_of(model)
         if plan is None:
@@ -94,7 +94,7 @@ class NormalLikelihood(Discrepancy):
         found: SplitSamples = self.known["samples"]
         return found
 
-    def _evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def _evaluate(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array]:
         sample = self.samples[at]
         parts = matrices(model, theta)
         found = implied(parts)
@@ -105,11 +105,11 @@ class NormalLikelihood(Discrepancy):
         gradient = gradient_of(model, parts, found, inverse - product @ inverse)
         return np.where(good, value - sample.shape[-1], np.inf), gradient
 
-    def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
+    def curvature(self, model: Block, theta: Array, at: Index) -> Array:
         """Twice the expected information."""
         return 2.0 * information(model, theta)
 
-    def exact(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def exact(self, model: Block, theta: Array, at: int) -> Array:
         """Second derivatives."""
         parts = matrices(model, theta)
         found = implied(parts)
@@ -120,14 +120,14 @@ class NormalLikelihood(Discrepancy):
         first = 4 * quadratic_form(*both, inverse, middle) - 2 * quadratic_form(*both, inverse)
         return to_slots(model, first) + second_derivatives(model, theta, inverse - middle, None)
 
-    def nearby_curvature(self, model: CompiledModel, theta: Array) -> Array:
+    def nearby_curvature(self, model: Block, theta: Array) -> Array:
         """The exact ones, where they are curved upwards in all directions: they are nearer to those of resamples."""
         found = self.exact(model, theta, 0)
         return found if np.linalg.eigvalsh(found)[0] > 0 else self.curvature(model, theta[None], ONLY)[0]
 
-    def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
+    def extension(self, extended: Block, base: Block, theta: Array) -> Extension:
         """Expected."""
-        return weighted_blocks(extended, theta, None, base.n_free)
+        return weighted_extension(extended, theta, None, base.n_free)
 
 
 def normal_likelihood(samples: Array) -> tuple[NormalLikelihood, NDArray[np.bool_]]:

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
+from dusk_arrow.core.covariance.compiled import Block
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy, Extension, Index, weighted_extension
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     derivative_factors,
     gradient_of,
     implied,
@@ -24,6 +24,7 @@ from dusk_arrow.core.linear_algebra import Array, guarded_cholesky
 from dusk_arrow.core.observations.missing import PatternMoments, likelihood_terms, pattern_inverses
 
 PATTERNS_AT_ONCE = 16
+MANY_PATTERNS = 20
 
 
 @dataclass(frozen=True)
@@ -45,7 +46,7 @@ class PatternLikelihood(Discrepancy):
         """Some of the samples."""
         return PatternLikelihood(self.moments.take(at), self.saturated[at])
 
-    def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def evaluate(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array]:
         """F and its gradient."""
         parts = matrices(model, theta)
         found = implied(parts)
@@ -56,21 +57,21 @@ class PatternLikelihood(Discrepancy):
         gradient = gradient_of(model, parts, found, terms.omega, terms.omega_mean)
         return np.where(good, terms.value - self.saturated[at], np.inf), gradient
 
-    def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
+    def curvature(self, model: Block, theta: Array, at: Index) -> Array:
         """Expected second derivatives, each pattern weighted by its share."""
         return np.stack([self._curvature(model, one, int(i), True) for one, i in zip(theta, at, strict=True)])
 
-    def exact(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def exact(self, model: Block, theta: Array, at: int) -> Array:
         """Second derivatives."""
         return self._curvature(model, theta, at, False)
 
-    def _curvature(self, model: CompiledModel, theta: Array, at: int, expected: bool) -> Array:
+    def _curvature(self, model: Block, theta: Array, at: int, expected: bool) -> Array:
         everything = np.arange(model.free.size)
         total, _ = self._forms(model, theta, at, everything, everything, expected)
         result = to_slots(model, total)
         return result if expected else result + self.bend(model, theta, at)
 
-    def bend(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def bend(self, model: Block, theta: Array, at: int) -> Array:
         """The part of the second derivatives that comes from those of Σ and μ."""
         parts = matrices(model, theta)
         found = implied(parts)
@@ -79,7 +80,7 @@ class PatternLikelihood(Discrepancy):
         return second_derivatives(model, theta, terms.omega[0], terms.omega_mean[0])
 
     def _forms(
-        self, model: CompiledModel, theta: Array, at: int, left: Index, right: Index, expected: bool
+        self, model: Block, theta: Array, at: int, left: Index, right: Index, expected: bool
     ) -> tuple[Array, Array]:
         """Second derivatives, less the `bend`, of the free parameters `left` by `right` (l, r) and of each of `right` by
         itself (r,)."""
@@ -118,23 +119,28 @@ class PatternLikelihood(Discrepancy):
         return cross, own
 
     @property
+    def slow(self) -> bool:
+        """With many patterns."""
+        return len(self.moments.masks) > MANY_PATTERNS
+
+    @property
     def several(self) -> bool:
         """Whether answers are missing: with one pattern of complete cases observed and expected serve alike."""
         return len(self.moments.masks) > 1
 
-    def score_curvature(self, model: CompiledModel, theta: Array) -> Array:
+    def score_curvature(self, model: Block, theta: Array) -> Array:
         """Observed where answers are missing (Kenward & Molenberghs 1998)."""
         result: Array = self.exact(model, theta, 0) if self.several else super().score_curvature(model, theta)
         return result
 
-    def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
+    def extension(self, extended: Block, base: Block, theta: Array) -> Extension:
         """Observed where answers are missing."""
         if not self.several:
-            return weighted_blocks(extended, theta, None, base.n_free)
-        between, alone = self._observed_blocks(extended, theta, base.n_free)
-        return Blocks(self.exact(base, theta[: base.n_free], 0), between, alone)
+            return weighted_extension(extended, theta, None, base.n_free)
+        between, alone = self._observed_extension(extended, theta, base.n_free)
+        return Extension(self.exact(base, theta[: base.n_free], 0), between, alone)
 
-    def _observed_blocks(self, model: CompiledModel, theta: Array, n_old: int) -> tuple[Array, Array]:
+    def _observed_extension(self, model: Block, theta: Array, n_old: int) -> tuple[Array, Array]:
         """Observed second derivatives of the first `n_old` free values by the others (o, e), and of each of the others
         by itself (e,); each of these is one parameter."""
         old = np.flatnonzero(model.slots < n_old)
@@ -144,4 +150,5 @@ class PatternLikelihood(Discrepancy):
         total = np.zeros((n_old, new.size))
         np.add.at(total, model.slots[old], cross)
         bend = self.bend(model, theta, 0)
-        return total + bend[:n_old, n_old:], own + np.diag(bend)[n_old:]
+        further = model.slots[new]
+        return total + bend[:n_old, further], own + np.diag(bend)[further]

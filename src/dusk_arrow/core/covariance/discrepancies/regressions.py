@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dusk_arrow.core.covariance.implied import CompiledModel
+from dusk_arrow.core.covariance.compiled import Block
 from dusk_arrow.core.linear_algebra import Array, swept
 
 
@@ -32,7 +32,7 @@ class Regressions(NamedTuple):
     outcomes: list[Regression]
 
 
-def regressions_of(model: CompiledModel) -> Regressions | None:
+def regressions_of(model: Block) -> Regressions | None:
     """The regressions that a model is made of; None where it is more than that: constructs, circles, covarying disturbances, fixed or
     equal parameters, exogenous variables that do not covary freely."""
     table, split = model.table, model.split
@@ -69,7 +69,7 @@ def regressions_of(model: CompiledModel) -> Regressions | None:
     )
 
 
-def regress(model: CompiledModel, plan: Regressions, samples: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
+def regress(model: Block, plan: Regressions, samples: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
     """Free values (b, q), ln|Σ| + tr(SΣ⁻¹) (b,) there, and where they hold (b,), of sample covariances (b, p, p)."""
     theta = np.empty((samples.shape[0], model.n_free))
     theta[:, plan.slots] = samples[:, plan.rows, plan.columns]

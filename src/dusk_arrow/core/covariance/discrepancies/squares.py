@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from dusk_arrow.core.covariance.discrepancies.discrepancy import Blocks, Discrepancy, Index, weighted_blocks
+from dusk_arrow.core.covariance.compiled import Block
+from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy, Extension, Index, weighted_extension
 from dusk_arrow.core.covariance.implied import (
-    CompiledModel,
     gradient_of,
     implied,
     implied_means,
@@ -39,7 +39,7 @@ class WeightedSquares(Discrepancy):
         """Some of the samples."""
         return WeightedSquares(self.samples[at], self.weights[at], None if self.means is None else self.means[at])
 
-    def _residuals(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array, Array | None, Array]:
+    def _residuals(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array, Array | None, Array]:
         parts = matrices(model, theta)
         found = implied(parts)
         weight = self.weights[at]
@@ -54,16 +54,16 @@ class WeightedSquares(Discrepancy):
         omega = -product @ weight
         return value, omega, shift, gradient_of(model, parts, found, omega, shift)
 
-    def evaluate(self, model: CompiledModel, theta: Array, at: Index) -> tuple[Array, Array]:
+    def evaluate(self, model: Block, theta: Array, at: Index) -> tuple[Array, Array]:
         """F and its gradient."""
         value, _, _, gradient = self._residuals(model, theta, at)
         return value, gradient
 
-    def curvature(self, model: CompiledModel, theta: Array, at: Index) -> Array:
+    def curvature(self, model: Block, theta: Array, at: Index) -> Array:
         """Expected second derivatives: residuals of zero."""
         return 2.0 * information(model, theta, self.weights[at])
 
-    def exact(self, model: CompiledModel, theta: Array, at: int) -> Array:
+    def exact(self, model: Block, theta: Array, at: int) -> Array:
         """Second derivatives."""
         only = np.array([at])
         _, omega, shift, _ = self._residuals(model, theta[None], only)
@@ -71,6 +71,6 @@ class WeightedSquares(Discrepancy):
         result: Array = self.curvature(model, theta[None], only)[0] + bend
         return result
 
-    def blocks(self, extended: CompiledModel, base: CompiledModel, theta: Array) -> Blocks:
+    def extension(self, extended: Block, base: Block, theta: Array) -> Extension:
         """Expected."""
-        return weighted_blocks(extended, theta, self.weights[0], base.n_free)
+        return weighted_extension(extended, theta, self.weights[0], base.n_free)

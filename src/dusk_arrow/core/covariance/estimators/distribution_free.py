@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.discrepancies.distribution_free import DistributionFree as DistributionFreeDiscrepancy
-from dusk_arrow.core.covariance.estimators.estimator import Estimator, quadratic_minimum
+from dusk_arrow.core.covariance.estimators.estimator import Estimator, quadratic_minimum, second_order_slopes
 from dusk_arrow.core.covariance.estimators.unweighted_least_squares import too_few_for
 from dusk_arrow.core.covariance.moment_layout import MomentLayout
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import NEED_CASES, Errors
 from dusk_arrow.core.linear_algebra import Array, correlation_from, guarded_cholesky, positive_definite
 from dusk_arrow.core.observations.evidence import Evidence, Samples
@@ -41,26 +41,26 @@ class DistributionFree(Estimator):
         """More cases than moments."""
         return too_few_for("ADF", evidence, layout)
 
-    def baseline(self, point: Point, errors: Errors) -> float:
+    def block_baseline(self, point: BlockPoint, errors: Errors) -> float:
         """The least of the weighted squares over variances and means."""
         assert isinstance(point.discrepancy, DistributionFreeDiscrepancy)
         moments, weight = point.discrepancy.moments[0], point.discrepancy.weights[0]
         return point.evidence.multiplier * quadratic_minimum(moments, weight, point.layout.left_free)
 
-    def goodness_of_fit(self, point: Point) -> float:
+    def squares(self, point: BlockPoint) -> tuple[float, float]:
         """In the weight of variances and covariances."""
         assert isinstance(point.discrepancy, DistributionFreeDiscrepancy)
         k, rows, columns = point.layout.second_order, point.layout.rows, point.layout.columns
         weight, whole = point.discrepancy.weights[0][:k, :k], point.discrepancy.moments[0][:k]
         gap = (point.evidence.covariance - point.covariance)[rows, columns]
-        return float(1 - gap @ weight @ gap / (whole @ weight @ whole))
+        return float(gap @ weight @ gap), float(whole @ weight @ whole)
 
-    def residual_variances(self, point: Point, bread: Array, slopes: Array) -> tuple[Array, Array]:
+    def residual_variances(self, point: Point, block: BlockPoint, bread: Array) -> tuple[Array, Array]:
         """By the moments' own covariances."""
-        assert isinstance(point.discrepancy, DistributionFreeDiscrepancy)
-        gamma = np.linalg.inv(point.discrepancy.weights[0])
-        whole = np.diag(gamma)[: point.layout.second_order]
-        return whole - ((slopes @ bread) * slopes).sum(axis=1), whole
+        assert isinstance(block.discrepancy, DistributionFreeDiscrepancy)
+        gamma, slopes = np.linalg.inv(block.discrepancy.weights[0]), second_order_slopes(block)
+        whole = np.diag(gamma)[: block.layout.second_order]
+        return whole - block.share * ((slopes @ bread) * slopes).sum(axis=1), whole
 
     def covariance(self, point: Point, errors: Errors) -> Array:
         """Robust already, so that the choice of robust errors changes nothing."""

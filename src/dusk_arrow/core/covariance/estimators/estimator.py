@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
-from dusk_arrow.core.covariance.implied import CompiledModel
-from dusk_arrow.core.covariance.moment_layout import MomentLayout
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.discrepancies.joined import JoinedDiscrepancy
+from dusk_arrow.core.covariance.discrepancies.squares import WeightedSquares
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import (
     NEED_CASES,
     Errors,
     ScaledTest,
-    casewise_scores,
+    Traces,
     guarded_inverse,
-    meat,
+    lost_trace,
+    scaled_test,
+    spread_of_scores,
 )
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.evidence import Evidence, Samples
+from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, Samples
 from dusk_arrow.core.problems import Problem
 
 
@@ -44,53 +49,90 @@ class Estimator(ABC):
 
     @abstractmethod
     def discrepancy(self, samples: Samples, layout: MomentLayout) -> tuple[Discrepancy, NDArray[np.bool_]]:
-        """The discrepancy of a batch of samples, and which of them can be used (b,)."""
+        """The discrepancy of a batch of one block's samples, and which of them can be used (b,)."""
 
     @abstractmethod
+    def block_baseline(self, point: BlockPoint, errors: Errors) -> float:
+        """T of one block's model of uncorrelated variables with their own variances and means, by this estimator."""
+
+    @abstractmethod
+    def squares(self, point: BlockPoint) -> tuple[float, float]:
+        """The weighted squares of one block's residuals, and of its moments."""
+
+    @abstractmethod
+    def residual_variances(self, point: Point, block: BlockPoint, bread: Array) -> tuple[Array, Array]:
+        """Variances (k,) of one block's residuals s−σ̂ times its multiplier, and of its moments themselves, from the inverse
+        information `bread` (q, q)."""
+
+    def joined(
+        self, samples: Sequence[Samples], model: CompiledModel, shares: Sequence[float]
+    ) -> tuple[Discrepancy, NDArray[np.bool_]]:
+        """The discrepancy of a batch of samples of all blocks, which count by their shares, and which can be used (b,)."""
+        found = [self.discrepancy(own, layout_of(block)) for own, block in zip(samples, model.blocks, strict=True)]
+        return join(found, shares)
+
     def baseline(self, point: Point, errors: Errors) -> float:
         """T of the model of uncorrelated variables with their own variances and means, by this estimator."""
+        return sum(self.block_baseline(block, errors) for block in point.blocks)
 
-    @abstractmethod
     def goodness_of_fit(self, point: Point) -> float:
         """GFI: 1 less the weighted squares of the residuals over those of the moments (Tanaka & Huba 1985)."""
-
-    @abstractmethod
-    def residual_variances(self, point: Point, bread: Array, slopes: Array) -> tuple[Array, Array]:
-        """Variances (k,) of the residuals s−σ̂ times the multiplier, and of the moments themselves, from the inverse
-        information `bread` (q, q) and the Jacobian (k, q) of variances and covariances."""
+        left, whole = (
+            sum(block.share * own for block, own in zip(point.blocks, values, strict=True))
+            for values in zip(*(self.squares(block) for block in point.blocks), strict=True)
+        )
+        return float(1 - left / whole)
 
     def refusals(self, evidence: Evidence, layout: MomentLayout, errors: Errors) -> list[Problem]:
         """What stands against this estimator on this evidence, each with the way out."""
         return []
 
-    def settle(self, model: CompiledModel, samples: Samples, solution: Solution, start: Array) -> Solution:
+    def settle(self, model: CompiledModel, evidence: Sequence[Evidence], solution: Solution, start: Array) -> Solution:
         """The solution of one sample, moved on to where it really rests."""
         return solution
 
     def settle_batch(
-        self, model: CompiledModel, samples: Samples, theta: Array, converged: NDArray[np.bool_], start: Array
+        self,
+        model: CompiledModel,
+        samples: Sequence[Samples],
+        shares: Sequence[float],
+        theta: Array,
+        converged: NDArray[np.bool_],
+        start: Array,
     ) -> tuple[Array, NDArray[np.bool_]]:
         """The same for a batch of solutions (b, q), converged or not (b,), of resamples of one whose solution is `start`."""
         return theta, converged
 
-    def unit(self, samples: Samples, layout: MomentLayout) -> float:
+    def unit(self, samples: Sequence[Samples], model: CompiledModel) -> float:
         """What F is multiplied by to be what its definition says, where it was freed of the data's own unit."""
         return 1.0
 
     def statistic(self, point: Point, value: float, errors: Errors) -> float:
         """T of a model with discrepancy F; nan where it cannot be computed."""
-        return point.evidence.multiplier * value
+        return point.multiplier * value
 
-    def log_likelihoods(self, evidence: Evidence, value: float) -> tuple[float, float] | None:
-        """logL of a model with discrepancy F and of the saturated model; None without a likelihood."""
+    def log_likelihoods(self, point: Point) -> tuple[float, float] | None:
+        """logL of a model and of the saturated model; None without a likelihood."""
+        return None
+
+    def traces(self, point: BlockPoint, errors: Errors) -> Traces | None:
+        """What a block adds to the scaling of the test; None where the estimator's own test is robust, or it is not known."""
         return None
 
     def scaled_test(self, point: Point, df: int, errors: Errors) -> ScaledTest | None:
-        """The scaling factors of the test; None where the estimator's own test is robust or there is nothing to test."""
-        return None
+        """The scaling factors of the test (Satorra & Bentler 1994; Yuan & Bentler 2000); None where there is none or nothing
+        to test."""
+        if df <= 0 or any(isinstance(own, MatrixEvidence) for own in point.evidence):
+            return None
+        traces = [self.traces(block, errors) for block in point.blocks]
+        known = [own for own in traces if own is not None]
+        if len(known) < len(traces):
+            return None
+        spread = spread_of_scores(point.blocks, [self._score_weight(block, errors) for block in point.blocks])
+        return scaled_test(known, lost_trace(self._bread(point, errors), spread), df)
 
     def score_unit(self, point: Point) -> float | None:
-        """The weight that all residuals share where F is no χ², so that scores are divided by their own variance."""
+        """The weight that all residuals of all blocks share where F is no χ², so that scores are divided by their own variance."""
         return None
 
     def covariance(self, point: Point, errors: Errors) -> Array:
@@ -101,15 +143,15 @@ class Estimator(ABC):
         """
         bread = guarded_inverse(self._bread(point, errors) / 2)
         if errors not in NEED_CASES:
-            return bread / point.evidence.multiplier
-        spread = meat(casewise_scores(point, self._score_weight(point, errors)))
-        result: Array = bread @ spread @ bread / point.evidence.multiplier
+            return bread / point.multiplier
+        spread = spread_of_scores(point.blocks, [self._score_weight(block, errors) for block in point.blocks])
+        result: Array = bread @ spread @ bread / point.multiplier
         return result
 
     def _bread(self, point: Point, errors: Errors) -> Array:
         return point.exact if errors == "observed" else point.curvature
 
-    def _score_weight(self, point: Point, errors: Errors) -> Array | None:
+    def _score_weight(self, point: BlockPoint, errors: Errors) -> Array | None:
         """The weight of the scores in the place of Σ⁻¹ (p, p)."""
         return None
 
@@ -121,29 +163,56 @@ def quadratic_minimum(moments: Array, weight: Array, free: Array) -> float:
     return float(moments @ weight @ moments - cross @ np.linalg.solve(inner, cross))
 
 
-def share_explained(weight: Array, sample: Array, implied: Array) -> float:
-    """1 − tr[(W(S−Σ))²]/tr[(WS)²]."""
+def join(
+    found: Sequence[tuple[Discrepancy, NDArray[np.bool_]]], shares: Sequence[float]
+) -> tuple[Discrepancy, NDArray[np.bool_]]:
+    """The discrepancies of all blocks as one, that of a single block as it is."""
+    parts, usable = zip(*found, strict=True)
+    if len(parts) == 1:
+        return parts[0], usable[0]
+    return JoinedDiscrepancy(tuple(parts), tuple(shares)), np.logical_and.reduce(usable)
+
+
+def weighted_squares(weight: Array, sample: Array, implied: Array) -> tuple[float, float]:
+    """tr[(W(S−Σ))²] and tr[(WS)²]."""
     weighted = weight @ np.stack([sample - implied, sample])
     squares = (weighted * np.swapaxes(weighted, -1, -2)).sum(axis=(-2, -1))
-    return float(1 - squares[0] / squares[1])
+    return float(squares[0]), float(squares[1])
 
 
-def normal_variances(point: Point) -> Array:
+def normal_variances(point: BlockPoint) -> Array:
     """The variances (k,) of the sample covariances of normal data at the implied ones, times the multiplier."""
     sigma, rows, columns = point.covariance, point.layout.rows, point.layout.columns
     result: Array = sigma[rows, rows] * sigma[columns, columns] + sigma[rows, columns] ** 2
     return result
 
 
-def sandwiched_variances(point: Point, weight: Array, slopes: Array, bread: Array) -> Array:
-    """diag(PΓPᵀ) (k,) with P = I − Δ(ΔᵀVΔ)⁻¹ΔᵀV, Γ of normal data and V = ½Dᵀ(W⊗W)D, without forming any."""
-    sigma, layout = point.covariance, point.layout
-    derivative = layout.matrix(slopes.T)
-    turned = weight @ derivative @ weight
-    spread = sigma @ turned @ sigma
-    cross = spread[:, layout.rows, layout.columns].T
-    inner = np.einsum("apq,bqp->ab", turned, spread) / 2
+def sandwiched_variances(point: Point, block: BlockPoint, bread: Array) -> tuple[Array, Array]:
+    """diag(PΓPᵀ) (k,) of one block with P = I − Δ(ΔᵀVΔ)⁻¹ΔᵀV over all blocks, Γ of normal data and V = ½Dᵀ(W⊗W)D, without
+    forming any, and diag(Γ)."""
+    inner = np.zeros_like(bread)
+    cross = np.zeros(0)
+    for one in point.blocks:
+        layout, sigma, weight = one.layout, one.covariance, weight_of(one)
+        turned = weight @ layout.matrix(second_order_slopes(one).T) @ weight
+        spread = sigma @ turned @ sigma
+        inner += one.share * np.einsum("apq,bqp->ab", turned, spread) / 2
+        if one is block:
+            cross = spread[:, layout.rows, layout.columns].T
+    slopes, whole = second_order_slopes(block), normal_variances(block)
     first = ((slopes @ bread) * cross).sum(axis=1)
     second = ((slopes @ (bread @ inner @ bread)) * slopes).sum(axis=1)
-    result: Array = normal_variances(point) - 2 * first + second
-    return result
+    return whole - block.share * (2 * first - second), whole
+
+
+def weight_of(point: BlockPoint) -> Array:
+    """The weight (p, p) of a block's residuals."""
+    assert isinstance(point.discrepancy, WeightedSquares)
+    found: Array = point.discrepancy.weights[0]
+    return found
+
+
+def second_order_slopes(point: BlockPoint) -> Array:
+    """The Jacobian (k, q) of a block's variances and covariances."""
+    found: Array = point.slopes[: point.layout.second_order]
+    return found

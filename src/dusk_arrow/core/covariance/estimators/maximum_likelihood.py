@@ -8,16 +8,20 @@ from numpy.typing import NDArray
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.discrepancies.likelihood import normal_likelihood
 from dusk_arrow.core.covariance.discrepancies.patterns import PatternLikelihood
-from dusk_arrow.core.covariance.estimators.estimator import Estimator, normal_variances, share_explained
+from dusk_arrow.core.covariance.estimators.estimator import (
+    Estimator,
+    normal_variances,
+    second_order_slopes,
+    weighted_squares,
+)
 from dusk_arrow.core.covariance.moment_layout import MomentLayout
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import (
     Errors,
-    ScaledTest,
-    baseline_factor,
+    Traces,
+    baseline_trace,
     fourth_moment_trace,
-    incomplete_factors,
-    lost_trace,
+    incomplete_traces,
 )
 from dusk_arrow.core.linear_algebra import Array, guarded_cholesky, log_determinant
 from dusk_arrow.core.observations.evidence import Evidence, IncompleteCases, MatrixEvidence, Samples
@@ -53,7 +57,7 @@ class MaximumLikelihood(Estimator):
             return [Problem("errors_need_complete_cases", "error", message)]
         return []
 
-    def baseline(self, point: Point, errors: Errors) -> float:
+    def block_baseline(self, point: BlockPoint, errors: Errors) -> float:
         """In closed form."""
         evidence = point.evidence
         if isinstance(evidence, IncompleteCases):
@@ -64,45 +68,43 @@ class MaximumLikelihood(Estimator):
         _, log_det = np.linalg.slogdet(evidence.covariance / np.outer(sd, sd))
         return float(-evidence.multiplier * log_det)
 
-    def goodness_of_fit(self, point: Point) -> float:
+    def squares(self, point: BlockPoint) -> tuple[float, float]:
         """In the weight Σ⁻¹."""
-        return share_explained(point.inverse, point.evidence.covariance, point.covariance)
+        return weighted_squares(point.inverse, point.evidence.covariance, point.covariance)
 
-    def residual_variances(self, point: Point, bread: Array, slopes: Array) -> tuple[Array, Array]:
+    def residual_variances(self, point: Point, block: BlockPoint, bread: Array) -> tuple[Array, Array]:
         """Normal data at the implied covariances (Jöreskog 1981)."""
-        whole = normal_variances(point)
-        return whole - ((slopes @ bread) * slopes).sum(axis=1), whole
+        whole, slopes = normal_variances(block), second_order_slopes(block)
+        return whole - block.share * ((slopes @ bread) * slopes).sum(axis=1), whole
 
-    def log_likelihoods(self, evidence: Evidence, value: float) -> tuple[float, float] | None:
+    def log_likelihoods(self, point: Point) -> tuple[float, float] | None:
         """Both, the model's from the ratio."""
-        saturated = _saturated(evidence)
-        return saturated - evidence.n / 2 * value, saturated
+        saturated = sum(_saturated(own) for own in point.evidence)
+        return saturated - sum(block.evidence.n / 2 * block.value for block in point.blocks), saturated
 
-    def scaled_test(self, point: Point, df: int, errors: Errors) -> ScaledTest | None:
+    def traces(self, point: BlockPoint, errors: Errors) -> Traces | None:
         """Satorra & Bentler (1994), or Yuan & Bentler (2000) with sandwich errors."""
         evidence = point.evidence
-        if df <= 0 or isinstance(evidence, MatrixEvidence):
-            return None
+        assert not isinstance(evidence, MatrixEvidence)
         if isinstance(evidence, IncompleteCases):
-            return incomplete_factors(point, evidence, df)
+            return incomplete_traces(point, evidence)
         values, p = evidence.values, point.layout.variables
+        pairs = p * (p - 1) / 2
         sample = evidence.covariance * (evidence.multiplier / evidence.n)
         if errors == "satorra-bentler":
             whole = fourth_moment_trace(values, point.inverse, sample)
             whole += float(np.trace(point.inverse @ sample)) if point.model.means else 0.0
-            lost = lost_trace(point, point.curvature, point.inverse if point.model.means else None)
-            return ScaledTest((whole - lost) / df, baseline_factor(values, sample, None, None))
+            return Traces(whole, baseline_trace(values, sample, None, None), pairs)
         saturated = np.linalg.inv(sample)
         whole = fourth_moment_trace(values, saturated, sample)
         whole += p if point.model.means else p - float(np.trace(point.inverse @ sample))
-        lost = lost_trace(point, point.exact, None)
-        return ScaledTest((whole - lost) / df, baseline_factor(values, sample, None, saturated))
+        return Traces(whole, baseline_trace(values, sample, None, saturated), pairs)
 
     def _bread(self, point: Point, errors: Errors) -> Array:
         """Observed around the sandwich (Huber 1967; White 1982), expected for Satorra & Bentler (1994)."""
         return point.exact if errors in ("observed", "sandwich") else point.curvature
 
-    def _score_weight(self, point: Point, errors: Errors) -> Array | None:
+    def _score_weight(self, point: BlockPoint, errors: Errors) -> Array | None:
         return point.inverse if errors == "satorra-bentler" and point.model.means else None
 
 

@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.discrepancies.squares import WeightedSquares
 from dusk_arrow.core.covariance.estimators.estimator import (
     Estimator,
-    normal_variances,
+    join,
     quadratic_minimum,
     sandwiched_variances,
+    weight_of,
 )
-from dusk_arrow.core.covariance.implied import CompiledModel
-from dusk_arrow.core.covariance.least_squares import Moments, error_covariance, settle, settled_solution, uneven
-from dusk_arrow.core.covariance.moment_layout import MomentLayout
-from dusk_arrow.core.covariance.point import Point
+from dusk_arrow.core.covariance.least_squares import (
+    BlockMoments,
+    Moments,
+    error_covariance,
+    settle,
+    settled_solution,
+    uneven,
+)
+from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
+from dusk_arrow.core.covariance.point import BlockPoint, Point, shares_of
 from dusk_arrow.core.covariance.robust import NEED_CASES, Errors, residual_based
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.linear_algebra import Array, correlation_from, guarded_cholesky
@@ -35,9 +45,10 @@ def too_few_for(what: str, evidence: Evidence, layout: MomentLayout) -> list[Pro
     return [Problem("too_few_cases", "error", message)]
 
 
-def _size(samples: Samples) -> float:
-    """The mean variance of the full sample."""
-    return float(np.trace(samples.reference) / samples.reference.shape[-1])
+def _size(samples: Sequence[Samples]) -> float:
+    """The mean variance of the full sample, of all blocks together."""
+    variances = np.concatenate([np.diag(own.reference) for own in samples])
+    return float(variances.mean())
 
 
 class UnweightedLeastSquares(Estimator):
@@ -50,16 +61,29 @@ class UnweightedLeastSquares(Estimator):
 
     def discrepancy(self, samples: Samples, layout: MomentLayout) -> tuple[Discrepancy, NDArray[np.bool_]]:
         """Squares in the weight I, divided by the size of the full sample so that F has no unit."""
+        return self._in_unit(samples, layout, 1.0 if layout.means else _size([samples]))
+
+    def joined(
+        self, samples: Sequence[Samples], model: CompiledModel, shares: Sequence[float]
+    ) -> tuple[Discrepancy, NDArray[np.bool_]]:
+        """All blocks in one unit."""
+        size = self._unit_size(samples, model)
+        each = zip(samples, model.blocks, strict=True)
+        return join([self._in_unit(own, layout_of(block), size) for own, block in each], shares)
+
+    def _unit_size(self, samples: Sequence[Samples], model: CompiledModel) -> float:
+        return 1.0 if any(block.means for block in model.blocks) else _size(samples)
+
+    def _in_unit(self, samples: Samples, layout: MomentLayout, size: float) -> tuple[Discrepancy, NDArray[np.bool_]]:
         _, _, good = guarded_cholesky(samples.covariances)
         p = layout.variables
-        size = 1.0 if layout.means else _size(samples)
         weight = np.broadcast_to(np.eye(p) / size, samples.covariances.shape)
         means = samples.means if layout.means else None
         return WeightedSquares(samples.covariances, weight, means), good & samples.usable
 
-    def unit(self, samples: Samples, layout: MomentLayout) -> float:
+    def unit(self, samples: Sequence[Samples], model: CompiledModel) -> float:
         """F was divided by the square of the size of the variables."""
-        return 1.0 if layout.means else _size(samples) ** 2
+        return self._unit_size(samples, model) ** 2
 
     def refusals(self, evidence: Evidence, layout: MomentLayout, errors: Errors) -> list[Problem]:
         """Robust errors are sandwich errors, and their test weighs the cases' own moments."""
@@ -68,24 +92,30 @@ class UnweightedLeastSquares(Estimator):
             return [Problem("errors_not_available", "error", message)]
         return too_few_for("The robust test of ULS", evidence, layout) if errors == "sandwich" else []
 
-    def settle(self, model: CompiledModel, samples: Samples, solution: Solution, start: Array) -> Solution:
+    def settle(self, model: CompiledModel, evidence: Sequence[Evidence], solution: Solution, start: Array) -> Solution:
         """By steps that take every parameter in its own unit."""
         if not model.n_free:
             return solution
-        means = samples.means if model.means else None
-        return settled_solution(model, Moments(samples.covariances, means), solution, start)
+        samples = [own.samples() for own in evidence]
+        return settled_solution(model, _moments(model, samples, shares_of(evidence)), solution, start)
 
     def settle_batch(
-        self, model: CompiledModel, samples: Samples, theta: Array, converged: NDArray[np.bool_], start: Array
+        self,
+        model: CompiledModel,
+        samples: Sequence[Samples],
+        shares: Sequence[float],
+        theta: Array,
+        converged: NDArray[np.bool_],
+        start: Array,
     ) -> tuple[Array, NDArray[np.bool_]]:
         """The same, where variables differ much in size."""
-        if not uneven(samples.reference):
+        if not any(uneven(own.reference) for own in samples):
             return theta, converged
-        moments = Moments(samples.covariances, samples.means if model.means else None)
+        moments = _moments(model, samples, shares)
         found, rest, _ = settle(model, moments, np.where(converged[:, None], theta, start))
         return found, rest
 
-    def baseline(self, point: Point, errors: Errors) -> float:
+    def block_baseline(self, point: BlockPoint, errors: Errors) -> float:
         """The residual-based test of the diagonal, with normal-theory moments or the cases' own."""
         evidence, layout = point.evidence, point.layout
         rows, columns, sample = layout.rows, layout.columns, evidence.covariance
@@ -97,35 +127,46 @@ class UnweightedLeastSquares(Estimator):
         weight = np.linalg.inv(only.covariance_of_moments(evidence.values))
         return evidence.multiplier * quadratic_minimum(moments, weight, only.left_free)
 
-    def goodness_of_fit(self, point: Point) -> float:
+    def squares(self, point: BlockPoint) -> tuple[float, float]:
         """Unweighted."""
         sample = point.evidence.covariance
-        return float(1 - ((sample - point.covariance) ** 2).sum() / (sample**2).sum())
+        return float(((sample - point.covariance) ** 2).sum()), float((sample**2).sum())
 
-    def residual_variances(self, point: Point, bread: Array, slopes: Array) -> tuple[Array, Array]:
+    def residual_variances(self, point: Point, block: BlockPoint, bread: Array) -> tuple[Array, Array]:
         """Normal data at the implied covariances, through the weight I."""
-        assert isinstance(point.discrepancy, WeightedSquares)
-        return sandwiched_variances(point, point.discrepancy.weights[0], slopes, bread), normal_variances(point)
+        return sandwiched_variances(point, block, bread)
 
     def statistic(self, point: Point, value: float, errors: Errors) -> float:
         """The residual-based test, with the cases' own moments for robust errors."""
-        gamma = None
-        if errors in NEED_CASES and not isinstance(point.evidence, MatrixEvidence):
-            gamma = point.layout.covariance_of_moments(point.evidence.values)
-            if np.linalg.matrix_rank(correlation_from(gamma)) < gamma.shape[0]:
-                return float("nan")
-        return point.evidence.multiplier * residual_based(point, gamma)
+        gammas: list[Array | None] = []
+        for block in point.blocks:
+            gamma = None
+            if errors in NEED_CASES and not isinstance(block.evidence, MatrixEvidence):
+                gamma = block.layout.covariance_of_moments(block.evidence.values)
+                if np.linalg.matrix_rank(correlation_from(gamma)) < gamma.shape[0]:
+                    return float("nan")
+            gammas.append(gamma)
+        return point.multiplier * residual_based(point, gammas)
 
     def score_unit(self, point: Point) -> float | None:
         """The weight of every residual."""
-        assert isinstance(point.discrepancy, WeightedSquares)
-        return float(point.discrepancy.weights[0, 0, 0])
+        return float(weight_of(point.blocks[-1])[0, 0])
 
     def covariance(self, point: Point, errors: Errors) -> Array:
         """Always a sandwich, with normal-theory moments for *expected* and *observed*."""
-        evidence = point.evidence
-        means = evidence.means[None] if point.model.means and evidence.means is not None else None
-        moments = Moments(evidence.covariance[None], means)
-        cases = None if errors not in NEED_CASES or isinstance(evidence, MatrixEvidence) else evidence.values
-        found: Array = error_covariance(point.model, moments, point.theta, point.covariance, cases)
-        return found / evidence.multiplier
+        moments = _moments(point.model, [own.samples() for own in point.evidence], shares_of(point.evidence))
+        cases = [
+            None if errors not in NEED_CASES or isinstance(own, MatrixEvidence) else own.values
+            for own in point.evidence
+        ]
+        covariances = [block.covariance for block in point.blocks]
+        found: Array = error_covariance(point.model, moments, point.theta, covariances, cases)
+        return found / point.multiplier
+
+
+def _moments(model: CompiledModel, samples: Sequence[Samples], shares: Sequence[float]) -> Moments:
+    """The moments of samples of all blocks, as steps and errors take them."""
+    each = zip(model.blocks, samples, shares, strict=True)
+    return Moments(
+        [BlockMoments(own.covariances, own.means if block.means else None, share) for block, own, share in each]
+    )
