@@ -15,7 +15,8 @@ from dusk_arrow.core.covariance.parameters import ParameterTable, Scaling, compi
 from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import Errors
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, Samples, gather
+from dusk_arrow.core.observations.evidence import Evidence, MatrixEvidence, Samples
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.core.specification.checking import check
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse

@@ -12,7 +12,8 @@ from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET
 from dusk_arrow.core.covariance.estimation import estimate
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.statistics import Inquiry, model_statistics
-from dusk_arrow.core.observations.evidence import CompleteCases, gather, identity
+from dusk_arrow.core.observations.evidence import CompleteCases, identity
+from dusk_arrow.core.observations.gathering import gather
 from tests.conftest import ROOT
 from tests.core.populations import fit_matrix, population, table_of
 from tests.core.test_search import SOUND, TWO, simulated

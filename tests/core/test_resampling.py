@@ -6,13 +6,20 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from dusk_arrow.core.composite.family import CompositeFamily
+from dusk_arrow.core.composite.setting_up import Ready, plan_program
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk, run_samples
+from dusk_arrow.core.covariance.estimation import estimate
 from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.scores import score_weights
 from dusk_arrow.core.covariance.statistics import Inquiry
-from dusk_arrow.core.observations.derived import Product
-from dusk_arrow.core.observations.evidence import CompleteCases
+from dusk_arrow.core.family import Fitted, Observed, SetUp
+from dusk_arrow.core.observations.data import Column, DataSet
+from dusk_arrow.core.observations.derived import Derived, Mean, Product, Score
+from dusk_arrow.core.observations.evidence import Cases, CompleteCases, IncompleteCases, MatrixEvidence
+from dusk_arrow.core.observations.gathering import gather
+from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.resampling.draws import (
     FromCases,
     chunks_leaving_one_out,
@@ -23,6 +30,7 @@ from dusk_arrow.core.resampling.draws import (
 from dusk_arrow.core.resampling.intervals import accelerations, summarise
 from dusk_arrow.core.scores import score
 from dusk_arrow.core.statistics import StatisticKey
+from dusk_arrow.results.settings import Settings
 from tests.core.populations import (
     THREE,
     case_evidence,
@@ -154,23 +162,98 @@ def test_bootstrap_of_every_kind_of_evidence(how: dict[str, str]) -> None:
     assert np.isfinite(draws[:, keys.index(StatisticKey("alpha", ("A",)))]).all()
 
 
-def test_derived_columns_are_formed_anew_in_every_resample() -> None:
-    """A product centred once, before resampling, has the wrong covariances in each resample."""
-    values = np.random.default_rng(3).gamma(2.0, size=(90, 3)) + 5
-    product = Product((0, 2))
-    everything = np.column_stack([values, product.form(values, np.ones((1, 90)))[0]])
-    cases = CompleteCases(everything, np.cov(everything.T, ddof=0), everything.mean(axis=0), 90, "n-1", (product,))
-    counts = np.random.default_rng(4).multinomial(90, np.full(90, 1 / 90), 5).astype(float)
-    drawn = cases.resampling()(counts)
+def leading(correlation: np.ndarray) -> np.ndarray:
+    """Weights of the first principal component, as an earlier stage might find them (b, k)."""
+    vectors = np.linalg.eigh(correlation)[1][..., -1]
+    return vectors * np.sign(vectors.sum(axis=-1, keepdims=True))
+
+
+RULES = (Product("a·b", ("a", "b")), Mean("mean", ("a", "c")), Score("score", ("b", "c"), weigh=leading))
+
+
+@pytest.mark.parametrize("missing", ["listwise", "full-information", "mean", "pairwise"])
+@pytest.mark.parametrize("rules", [RULES[:1], RULES], ids=["product", "product, mean and score"])
+def test_derived_columns_are_formed_anew_in_every_resample(missing: str, rules: tuple[Derived, ...]) -> None:
+    """Whatever is done about missing answers, a resample's moments are those of its cases gathered anew. A product centred once,
+    before resampling, has the wrong covariances in each."""
+    rng = np.random.default_rng(3)
+    values = rng.gamma(2.0, size=(90, 4)) + 5 + rng.normal(size=(90, 1))
+    if missing != "listwise":
+        values[rng.random(values.shape) < 0.08] = np.nan
+
+    def gathered(rows: np.ndarray) -> Cases:
+        columns = tuple(Column(name, "number", values[rows, i]) for i, name in enumerate("abcd"))
+        found = gather(DataSet("d", columns), ("a", "d"), missing, "n-1", rules)  # type: ignore[arg-type]
+        assert not isinstance(found, MatrixEvidence)
+        return found
+
+    whole = gathered(np.arange(90))
+    kept = np.arange(90)[~np.isnan(values[:, [0, 3]]).all(axis=1)]
+    counts = rng.multinomial(kept.size, np.full(kept.size, 1 / kept.size), 6).astype(float)
+    drawn = whole.resampling()(counts)
     assert drawn.means is not None
-    for i in range(5):
-        again = np.repeat(values, counts[i].astype(int), axis=0)
-        centred = again - again.mean(axis=0)
-        whole = np.column_stack([again, centred[:, 0] * centred[:, 2]])
-        np.testing.assert_allclose(drawn.covariances[i], np.cov(whole.T), rtol=1e-10)
-        np.testing.assert_allclose(drawn.means[i], whole.mean(axis=0), rtol=1e-10)
-    plain = np.repeat(everything, counts[0].astype(int), axis=0)
-    assert abs(np.cov(plain.T)[0, 3] - drawn.covariances[0, 0, 3]) > 1e-3
+    for i in range(6):
+        again = gathered(np.repeat(kept, counts[i].astype(int)))
+        accuracy = 1e-4 if missing == "full-information" else 1e-9  # EM of resamples stops earlier
+        np.testing.assert_allclose(drawn.means[i], again.means, rtol=accuracy, atol=accuracy)
+        np.testing.assert_allclose(drawn.covariances[i], again.covariance, rtol=accuracy, atol=accuracy)
+        if isinstance(again, IncompleteCases):
+            assert drawn.patterns is not None
+            at = [mask.tolist() for mask in drawn.patterns.masks].index(again.moments.masks[0].tolist())
+            np.testing.assert_allclose(drawn.patterns.covariances[i, at], again.moments.covariances[0, 0], atol=1e-9)
+    once = np.cov(np.repeat(whole.answers, counts[0].astype(int), axis=0).T)
+    if missing == "listwise":
+        assert abs(once[0, 2] - drawn.covariances[0, 0, 2]) > 1e-3
+
+
+def test_both_families_estimate_with_derived_columns() -> None:
+    """A product stands in a model like any other column: its path is that of the regression with the product written out, and in a
+    resample that of the resampled cases."""
+    rng = np.random.default_rng(5)
+    x, z = rng.normal(1, 1, (2, 300))
+    y = 0.4 * x + 0.3 * z + 0.25 * (x - 1) * (z - 1) + rng.normal(0, 0.6, 300)
+    data = DataSet("d", tuple(Column(n, "number", v) for n, v in (("x", x), ("z", z), ("y", y))))
+
+    def regression(rows: np.ndarray) -> np.ndarray:
+        a, b, c = x[rows] - x[rows].mean(), z[rows] - z[rows].mean(), y[rows] - y[rows].mean()
+        ab = a * b - (a * b).mean()
+        return np.asarray(np.linalg.lstsq(np.column_stack([a, b, ab]), c, rcond=None)[0])
+
+    table = table_of("x, z and xz lead to y")
+    assert table.observed[-1] == "xz"
+    evidence = gather(data, table.observed[:-1], derived=[Product("xz", ("x", "z"))])
+    assert isinstance(evidence, CompleteCases)
+    found = estimate([table], [evidence])
+    at = {p.words: p.index for p in table.parameters if p.kind == "path"}
+    ours = [found.point.theta[at[f"{name} → y"] or 0] for name in ("x", "z", "xz")]
+    np.testing.assert_allclose(ours, regression(np.arange(300)), rtol=1e-6)
+    prepared = prepare(BootstrapTask((Inquiry(found.model),), found, FromCases((evidence,))))
+    (chunk,) = chunks_of(5, 2)
+    counts = counts_with_replacement(chunk, [300])[0]
+    result = run_chunk(prepared, chunk)
+    keys = Inquiry(found.model).keys
+    for k in range(5):
+        rows = np.repeat(np.arange(300), counts[k].astype(int))
+        places = [keys.index(StatisticKey("estimate", ParameterKey("path", name, "y"))) for name in ("x", "z", "xz")]
+        np.testing.assert_allclose(result.statistics[k, places], regression(rows), rtol=1e-6)
+    model, how = model_of("x, z and xz lead to y"), Settings(family="composite", estimator="pls", bootstrap=5)
+    program = plan_program(model, how)
+    assert program.columns == table.observed
+    observed = Observed(program.columns, evidence)
+    fitted = CompositeFamily().fit(
+        model, SetUp((observed,), 0, Ready(program, model.paths, (observed,), False)), how, data
+    )
+    assert isinstance(fitted, Fitted)
+    assert fitted.task is not None
+    paths = [fitted.statistics.value("estimate", ParameterKey("path", name, "y")) for name in ("x", "z", "xz")]
+    sd = np.sqrt(np.diag(evidence.covariance))
+    scale = dict(zip(program.columns, sd, strict=True))
+    np.testing.assert_allclose(paths, [b * scale[n] / scale["y"] for n, b in zip(("x", "z", "xz"), ours, strict=True)])
+    result = CompositeFamily().run_chunk(CompositeFamily().prepare(fitted.task), chunk)
+    place = fitted.statistics.place[StatisticKey("estimate", ParameterKey("path", "xz", "y"))]
+    rows = np.repeat(np.arange(300), counts[2].astype(int))
+    drawn = (x[rows] - x[rows].mean()) * (z[rows] - z[rows].mean())
+    assert result.statistics[2, place] == pytest.approx(regression(rows)[2] * drawn.std() / y[rows].std(), rel=1e-6)
 
 
 def test_acceleration_of_figures_that_are_not_always_there() -> None:

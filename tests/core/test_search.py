@@ -19,7 +19,8 @@ from dusk_arrow.core.covariance.scales import unit_variance_form
 from dusk_arrow.core.covariance.search import doubtful
 from dusk_arrow.core.covariance.solver import attempt_many
 from dusk_arrow.core.observations.data import Column, DataSet
-from dusk_arrow.core.observations.evidence import Evidence, gather
+from dusk_arrow.core.observations.evidence import Evidence
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.core.observations.screening import check_covariance
 from tests.core.populations import THREE, fit_matrix, free_words, only, population, random_population, table_of
 

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
-from dusk_arrow.core.observations.evidence import gather, identity
+from dusk_arrow.core.observations.evidence import identity
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.results import identity as identities
 from dusk_arrow.results.identity import identity_of
 from dusk_arrow.results.settings import OF_RESAMPLES, Settings

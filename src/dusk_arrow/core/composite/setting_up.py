@@ -9,7 +9,7 @@ from dusk_arrow.core.composite.program import Program
 from dusk_arrow.core.composite.refusals import left_out_paths, parts_of
 from dusk_arrow.core.family import EstimationSettings, Observed
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import gather
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.core.specification.model import Model
 
 

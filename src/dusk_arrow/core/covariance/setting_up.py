@@ -11,7 +11,8 @@ from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.family import EstimationSettings
 from dusk_arrow.core.observations.data import DataSet, Source
-from dusk_arrow.core.observations.evidence import CompleteCases, Evidence, MatrixEvidence, gather
+from dusk_arrow.core.observations.evidence import CompleteCases, Evidence, MatrixEvidence
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem, Repair

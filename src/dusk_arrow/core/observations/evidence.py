@@ -17,22 +17,24 @@ from numpy.typing import NDArray
 
 from dusk_arrow.core.identity import digest_of
 from dusk_arrow.core.linear_algebra import Array
-from dusk_arrow.core.observations.data import DataSet, Moments
-from dusk_arrow.core.observations.derived import Derived, derived_moments
+from dusk_arrow.core.observations.derived import (
+    Deriving,
+    Formed,
+    moments_of,
+    pairwise_moments_of,
+    pattern_moments_of,
+    still_in,
+)
 from dusk_arrow.core.observations.missing import (
     Pattern,
     PatternMoments,
     em_batch,
-    em_moments,
     pattern_moments,
-    patterns,
 )
 from dusk_arrow.core.observations.moments import (
+    ROUNDING,
     answers_do_not_vary,
-    complete_cases,
-    covariance,
     does_not_vary,
-    fill_with_means,
     prepare_filled_products,
     prepare_pairs,
     prepare_products,
@@ -122,15 +124,14 @@ class _Rows:
 
 @dataclass(frozen=True)
 class CompleteCases(_Rows):
-    """Cases (n, p) without a gap, those of `n_total` that have every answer. The last columns may be `derived` from the
-    others; every resample forms them anew."""
+    """Cases (n, p) without a gap, those of `n_total` that have every answer."""
 
     values: Array
     covariance: Array
     means: Array
     n_total: int
     divisor: Divisor = "n"
-    derived: tuple[Derived, ...] = ()
+    deriving: Deriving | None = None
 
     @property
     def answers(self) -> Array:
@@ -144,25 +145,17 @@ class CompleteCases(_Rows):
 
     def resampling(self) -> Resample:
         """Resamples from counts per case (b, n), from one matrix product where no column is derived."""
-        if self.derived:
-            return self._forming_anew()
-        products, offset = prepare_products(self.values), _offset(self.divisor)
+        if self.deriving is not None:
+            return _forming_anew(
+                self.deriving, self.covariance, lambda formed: moments_of(formed, offset_of(self.divisor))
+            )
+        products, offset = prepare_products(self.values), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_covariances(products, counts, offset), resample_means(products, counts)
             still = does_not_vary(covariances, means - self.means)
             usable = np.logical_not(still.any(axis=1))
             return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts), still)
-
-        return draw
-
-    def _forming_anew(self) -> Resample:
-        plain, offset = self.values[:, : -len(self.derived)], _offset(self.divisor)
-
-        def draw(counts: Array) -> Samples:
-            covariances, means = derived_moments(plain, self.derived, counts, offset)
-            still = does_not_vary(covariances, means - self.means)
-            return Samples(covariances, means, np.logical_not(still.any(axis=1)), self.covariance, still=still)
 
         return draw
 
@@ -177,6 +170,7 @@ class FilledCases(_Rows):
     means: Array
     n_total: int
     divisor: Divisor = "n"
+    deriving: Deriving | None = None
 
     @property
     def answers(self) -> Array:
@@ -190,7 +184,11 @@ class FilledCases(_Rows):
 
     def resampling(self) -> Resample:
         """Resamples whose gaps are filled with each resample's own means."""
-        products, offset = prepare_filled_products(self.values, self.there), _offset(self.divisor)
+        if self.deriving is not None:
+            return _forming_anew(
+                self.deriving, self.covariance, lambda formed: moments_of(formed, offset_of(self.divisor))
+            )
+        products, offset = prepare_filled_products(self.values, self.there), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_filled(products, counts, offset)
@@ -213,6 +211,7 @@ class IncompleteCases:
     n_total: int
     converged: bool
     moments: PatternMoments = field(repr=False)
+    deriving: Deriving | None = None
 
     @property
     def n(self) -> int:
@@ -244,11 +243,10 @@ class IncompleteCases:
         """Resamples with saturated moments of their own; one whose moments are not found cannot be used."""
 
         def draw(counts: Array) -> Samples:
-            moments = pattern_moments(self.values, list(self.patterns), counts)
             b = counts.shape[0]
             means = np.broadcast_to(self.means, (b, *self.means.shape)).copy()
             spreads = np.broadcast_to(self.covariance, (b, *self.covariance.shape)).copy()
-            still = answers_do_not_vary(self.values - self.means, counts)
+            moments, still = self._patterns_of(counts)
             usable = np.logical_not(still.any(axis=1))
             own = np.flatnonzero(usable)  # the others have no moments to be found
             found = em_batch(moments.take(own), means[own], spreads[own], 1e-6, 300)
@@ -256,6 +254,24 @@ class IncompleteCases:
             return Samples(spreads, means, usable, self.covariance, moments, still=still)
 
         return draw
+
+    def _patterns_of(self, counts: Array) -> tuple[PatternMoments, NDArray[np.bool_]]:
+        """Moments by pattern of resamples (b, n), and which columns (b, p) do not vary in them."""
+        groups = list(self.patterns)
+        if self.deriving is None:
+            moments = pattern_moments(self.values, groups, counts)
+            return moments, answers_do_not_vary(self.values - self.means, counts)
+        parts = [
+            (pattern_moments_of(formed, groups), still_in(formed, ROUNDING))
+            for _, formed in self.deriving.in_slices(counts)
+        ]
+        found = [part for part, _ in parts]
+        return PatternMoments(
+            found[0].masks,
+            np.concatenate([part.shares for part in found]),
+            np.concatenate([part.means for part in found]),
+            np.concatenate([part.covariances for part in found]),
+        ), np.concatenate([still for _, still in parts])
 
 
 @dataclass(frozen=True)
@@ -268,6 +284,7 @@ class PairwiseCases(_Rows):
     means: Array
     n_total: int
     divisor: Divisor = "n"
+    deriving: Deriving | None = None
 
     @property
     def answers(self) -> Array:
@@ -280,7 +297,10 @@ class PairwiseCases(_Rows):
 
     def resampling(self) -> Resample:
         """Resamples with pairwise moments of their own; one in which some pair has no case cannot be used."""
-        products, offset = prepare_pairs(self.values), _offset(self.divisor)
+        if self.deriving is not None:
+            offset = offset_of(self.divisor)
+            return _forming_anew(self.deriving, self.covariance, lambda formed: pairwise_moments_of(formed, offset))
+        products, offset = prepare_pairs(self.values), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
             covariances, means = resample_pairs(products, counts, offset)
@@ -291,15 +311,32 @@ class PairwiseCases(_Rows):
         return draw
 
 
+def _forming_anew(deriving: Deriving, reference: Array, moments: Callable[[Formed], tuple[Array, Array]]) -> Resample:
+    """Resamples whose derived columns are their own; one in which a column does not vary, or some pair has no case, cannot be
+    used."""
+
+    def draw(counts: Array) -> Samples:
+        b, p = counts.shape[0], reference.shape[0]
+        covariances, means, still = np.zeros((b, p, p)), np.zeros((b, p)), np.zeros((b, p), dtype=bool)
+        for some, formed in deriving.in_slices(counts):
+            covariances[some], means[some] = moments(formed)
+            still[some] = still_in(formed, ROUNDING)
+        usable = np.asarray(np.isfinite(covariances).all(axis=(1, 2))) & ~still.any(axis=1)
+        return Samples(covariances, means, usable, reference, still=still)
+
+    return draw
+
+
 Cases = CompleteCases | FilledCases | IncompleteCases | PairwiseCases
 Evidence = Cases | MatrixEvidence
 
 
 def _multiplier(n: int, divisor: Divisor) -> float:
-    return float(n - _offset(divisor))
+    return float(n - offset_of(divisor))
 
 
-def _offset(divisor: Divisor) -> int:
+def offset_of(divisor: Divisor) -> int:
+    """What a divisor takes off the number of cases."""
     return 0 if divisor == "n" else 1
 
 
@@ -328,49 +365,3 @@ def identity(evidence: Evidence, names: tuple[str, ...]) -> str:
         means = None if evidence.means is None else evidence.means[order]
         return digest_of(ordered, evidence.covariance[np.ix_(order, order)], means, evidence.n)
     return digest_of(ordered, evidence.answers[:, order], evidence.n)
-
-
-def gather(
-    source: DataSet | Moments, names: tuple[str, ...], missing: Missing = "listwise", divisor: Divisor = "n"
-) -> Evidence:
-    """The evidence that a data set or matrix holds on the columns in use."""
-    if isinstance(source, Moments):
-        order = [source.names.index(name) for name in names]
-        wanted = source.n if divisor == "n" else source.n - 1
-        by = 1.0 if source.correlations else (source.n - source.divisor_offset) / wanted
-        matrix = source.covariance[np.ix_(order, order)] * by
-        return MatrixEvidence(matrix, None if source.means is None else source.means[order], source.n, divisor)
-    values = source.matrix(names)
-    n_total, p = int(values.shape[0]), len(names)
-    answered = values[~np.isnan(values).all(axis=1)]
-    if missing == "full-information" and np.isnan(answered).any():
-        return _incomplete(answered, n_total)
-    if missing == "pairwise" and np.isnan(answered).any():
-        offset = _offset(divisor)
-        spread, centre = resample_pairs(prepare_pairs(answered), np.ones((1, answered.shape[0])), offset)
-        return PairwiseCases(answered, spread[0], centre[0], n_total, divisor)
-    there = None
-    if missing == "mean":
-        there = ~np.isnan(answered)
-        kept = fill_with_means(answered)
-    else:
-        kept = complete_cases(values)
-    n = int(kept.shape[0])
-    unknown = np.full((p, p), np.nan), np.full(p, np.nan)
-    matrix, means = (covariance(kept, n - _offset(divisor)), kept.mean(axis=0)) if n > 1 else unknown
-    if n > 1 and there is not None and not there.all():
-        return FilledCases(kept, there, matrix, means, n_total, divisor)
-    return CompleteCases(kept, matrix, means, n_total, divisor)
-
-
-def _incomplete(values: Array, n_total: int) -> Evidence:
-    n, p = values.shape
-    if n < 2 or np.isnan(values).all(axis=0).any():
-        return CompleteCases(values, np.full((p, p), np.nan), np.full(p, np.nan), n_total)
-    still = answers_do_not_vary(values - np.nanmean(values, axis=0), np.ones((1, n)))[0]
-    if still.any():
-        return CompleteCases(values, np.diag(np.where(still, 0.0, 1.0)), np.full(p, np.nan), n_total)
-    found, groups = em_moments(values), patterns(values)
-    return IncompleteCases(
-        values, tuple(groups), found.covariance, found.mean, n_total, found.converged, pattern_moments(values, groups)
-    )
