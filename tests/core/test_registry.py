@@ -82,9 +82,9 @@ def test_agfi_counts_no_means() -> None:
     table = compile_model(model_of(TWO + "\nmatch intercept of x2, intercept of x3"), "marker", True)
     evidence = gather(simulated(3, SOUND, 300), table.observed)
     fit = assess_model(estimate([table], [evidence]))
-    assert fit.gfi is not None
+    assert fit["gfi"] is not None
     assert fit.df == 9
-    assert fit.agfi == pytest.approx(1 - 21 / 9 * (1 - fit.gfi))
+    assert fit["agfi"] == pytest.approx(1 - 21 / 9 * (1 - fit["gfi"]))
 
 
 def test_ave_with_a_cross_loading_is_not_the_mean_of_squared_loadings() -> None:

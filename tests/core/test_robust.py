@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dusk_arrow.core.assessment.fit import scale_fit
+from dusk_arrow.core.assessment.fit import scaled_test
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.global_fit import assess_model
 from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
@@ -255,7 +255,7 @@ def test_scaled_test_keeps_its_level_where_the_plain_one_does_not() -> None:
         test = found.estimator.scaled_test(on_cases(found, values), fit.df, "satorra-bentler")
         assert test is not None
         plain.append((fit.p_value or 0) < 0.05)
-        scaled.append(scale_fit(fit, test.scaling_factor, test.baseline_factor, 400).p_value < 0.05)
+        scaled.append(scaled_test(fit.ground, test.scaling_factor, test.baseline_factor).p_value < 0.05)
     assert np.mean(plain) > 0.25
     assert np.mean(scaled) < 0.13
 
@@ -267,17 +267,17 @@ def test_robust_figures_follow_their_formulas() -> None:
     sample = covariance(values)
     found = fit_matrix(table, sample, 300)
     fit = assess_model(found)
-    same = scale_fit(fit, 1.0, 1.0, 300)
+    same = scaled_test(fit.ground, 1.0, 1.0)
     for name in ("cfi", "tli", "rmsea", "chi_square", "p_value"):
-        assert getattr(same, name) == pytest.approx(getattr(fit, name))
+        assert getattr(same, name) == pytest.approx(fit.values.get(name, fit.p_value))
     assert (same.robust_cfi, same.robust_tli, same.robust_rmsea) == (
-        pytest.approx(fit.cfi),
-        pytest.approx(fit.tli),
-        pytest.approx(fit.rmsea),
+        pytest.approx(fit["cfi"]),
+        pytest.approx(fit["tli"]),
+        pytest.approx(fit["rmsea"]),
     )
     c, c0 = 1.4, 1.7
-    other = scale_fit(fit, c, c0, 300)
-    t, t0, df, df0 = fit.chi_square, fit.baseline_chi_square, fit.df, fit.baseline_df
+    other = scaled_test(fit.ground, c, c0)
+    t, t0, df, df0 = fit.chi_square, fit.ground.baseline, fit.df, fit.ground.baseline_df
     assert other.chi_square == pytest.approx(t / c)
     assert other.robust_rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
     assert other.robust_cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))

@@ -13,6 +13,7 @@ from scipy import stats
 
 from dusk_arrow.core.assessment.collinearity import antecedent_vif, explained_share, f_squared
 from dusk_arrow.core.assessment.criteria import BY_KEY, SHEET, f_squared_words
+from dusk_arrow.core.assessment.criteria.criterion import Ground
 from dusk_arrow.core.assessment.fit import assess_fit, rmsea_interval, srmr
 from dusk_arrow.core.assessment.reliability import alphas, cronbach_alpha, standardized_alpha
 from dusk_arrow.core.assessment.validity import heterotrait
@@ -112,28 +113,30 @@ def test_fit_of_a_known_misfit() -> None:
     t, df = n * discrepancy, 5
     base = -n * np.log(np.linalg.det(sample))
     fit = assess_fit(
-        t,
-        df,
-        base,
-        6,
-        n_parameters=5,
-        n=n,
-        multiplier=n,
-        srmr=float(srmr(sample, implied)),
-        gfi=None,
-        n_second_order=10,
-        likelihoods=fixed.estimator.log_likelihoods(fixed.point),
+        Ground(
+            t,
+            df,
+            base,
+            6,
+            n_parameters=5,
+            n=n,
+            multiplier=n,
+            srmr=float(srmr(sample, implied)),
+            gfi=None,
+            n_second_order=10,
+            likelihoods=fixed.estimator.log_likelihoods(fixed.point),
+        )
     )
     assert (fit.chi_square, fit.df) == (pytest.approx(t), df)
     assert fit.p_value == pytest.approx(stats.chi2.sf(t, df))
-    assert fit.baseline_chi_square == pytest.approx(base)
-    assert fit.cfi == pytest.approx(1 - max(t - df, 0) / max(base - 6, t - df))
-    assert fit.tli == pytest.approx((base / 6 - t / df) / (base / 6 - 1))
-    assert fit.nfi == pytest.approx((base - t) / base)
-    assert fit.rmsea == pytest.approx(np.sqrt(max(t - df, 0) / (df * n)))
-    assert fit.close_fit_p == pytest.approx(stats.ncx2.sf(t, df, 0.0025 * df * n))
+    assert fit.ground.baseline == pytest.approx(base)
+    assert fit["cfi"] == pytest.approx(1 - max(t - df, 0) / max(base - 6, t - df))
+    assert fit["tli"] == pytest.approx((base / 6 - t / df) / (base / 6 - 1))
+    assert fit["nfi"] == pytest.approx((base - t) / base)
+    assert fit["rmsea"] == pytest.approx(np.sqrt(max(t - df, 0) / (df * n)))
+    assert fit["close_fit_p"] == pytest.approx(stats.ncx2.sf(t, df, 0.0025 * df * n))
     expected = np.sqrt((6 * 0.05**2) / 10)
-    assert fit.srmr == pytest.approx(expected)
+    assert fit["srmr"] == pytest.approx(expected)
     multivariate = stats.multivariate_normal(np.zeros(4), implied)
     rows = np.random.default_rng(0).multivariate_normal(np.zeros(4), sample, n)
     rows = (
@@ -141,20 +144,19 @@ def test_fit_of_a_known_misfit() -> None:
         @ np.linalg.inv(np.linalg.cholesky(np.cov(rows.T, ddof=0))).T
         @ np.linalg.cholesky(sample).T
     )
-    assert fit.log_likelihood is not None
-    assert fit.log_likelihood_saturated is not None
-    assert fit.log_likelihood == pytest.approx(multivariate.logpdf(rows).sum())
-    assert fit.aic == pytest.approx(-2 * fit.log_likelihood + 10)
-    assert fit.bic == pytest.approx(-2 * fit.log_likelihood + 5 * np.log(n))
-    assert 2 * (fit.log_likelihood_saturated - fit.log_likelihood) == pytest.approx(t)
+    assert fit.ground.likelihoods is not None
+    assert fit.ground.likelihoods[0] == pytest.approx(multivariate.logpdf(rows).sum())
+    assert fit["aic"] == pytest.approx(-2 * fit.ground.likelihoods[0] + 10)
+    assert fit["bic"] == pytest.approx(-2 * fit.ground.likelihoods[0] + 5 * np.log(n))
+    assert 2 * (fit.ground.likelihoods[1] - fit.ground.likelihoods[0]) == pytest.approx(t)
 
 
 def test_saturated_models_have_nothing_to_test() -> None:
     """df = 0 gives empty cells, not zeros that look like a perfect fit."""
     fit = assess_model(fit_matrix(table_of("A shows in a1, a2, a3"), compound(3, 0.4), 100))
-    assert (fit.df, fit.cfi) == (0, 1.0)
+    assert (fit.df, fit["cfi"]) == (0, 1.0)
     for name in ("p_value", "chi_square_per_df", "rmsea", "rmsea_interval", "close_fit_p", "tli", "agfi"):
-        assert getattr(fit, name) is None
+        assert fit.values.get(name, getattr(fit, name, None)) is None
 
 
 @given(chi_square=st.floats(0.1, 900), df=st.integers(1, 300), n=st.integers(50, 3000))

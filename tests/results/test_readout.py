@@ -14,7 +14,7 @@ from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.key_figures import LINES, key_figures
-from dusk_arrow.results.readout import AVAILABLE, KEYS, MOST_FIGURES, ReadoutFigure, figure_value, readout, same_data
+from dusk_arrow.results.readout import MOST_FIGURES, ReadoutFigure, available, figure_value, readout, same_data
 from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data, demo_text
 
@@ -48,8 +48,8 @@ def test_every_figure_is_the_document_s(whole: Results) -> None:
     assert whole.fit is not None
     assert whole.quality is not None
     figures = by_key(readout(whole, None))
-    assert tuple(figures) == KEYS
-    for key in KEYS[:-1]:
+    assert tuple(figures) == FAMILIES["covariance"].readout
+    for key in FAMILIES["covariance"].readout[:-1]:
         assert figures[key].value == getattr(whole.fit, key)
     lowest = min((c.ave, c.name) for c in whole.quality.constructs if c.ave is not None)
     assert (figures["lowest_ave"].value, figures["lowest_ave"].detail) == lowest
@@ -69,7 +69,7 @@ def test_without_a_revision_before_there_is_no_difference(whole: Results) -> Non
 def test_differences_are_taken_before_rounding(whole: Results, shorter: Results) -> None:
     """Two figures rounded first can differ by a digit that is not there."""
     figures = by_key(readout(whole, shorter))
-    for key in KEYS:
+    for key in FAMILIES["covariance"].readout:
         now, before = figure_value(whole, key), figure_value(shorter, key)
         assert now is not None
         assert before is not None
@@ -88,7 +88,9 @@ def test_a_chi_square_of_other_answers_is_not_compared_in_silence(whole: Results
     assert not same_data(whole, other)
     figures = by_key(readout(other, whole))
     assert figures["chi_square"].change_text.endswith("other data")
-    assert all("other data" not in figures[key].change_text for key in KEYS if key != "chi_square")
+    assert all(
+        "other data" not in figures[key].change_text for key in FAMILIES["covariance"].readout if key != "chi_square"
+    )
 
 
 @pytest.mark.parametrize(
@@ -150,7 +152,7 @@ def test_kept_figures_are_those_of_the_document(whole: Results) -> None:
     assert whole.data is not None
     kept = key_figures(whole)
     assert kept.estimated
-    assert set(kept.values) == {*KEYS, *LINES}
+    assert set(kept.values) == {*FAMILIES["covariance"].readout, *LINES}
     for key in LINES:
         if key not in EXTREMES:
             assert kept.values[key] == getattr(whole.fit, key)
@@ -214,8 +216,8 @@ def test_readouts_of_two_families_are_not_subtracted(whole: Results) -> None:
 def test_figures_of_the_readout_are_chosen(whole: Results) -> None:
     """In the order they were chosen in; unknown ones and those of another family are passed over, none leaves the usual."""
     assert [f.key for f in readout(whole, None, chosen=["rmsea", "gfi", "bic"])] == ["rmsea", "gfi", "bic"]
-    assert [f.key for f in readout(whole, None, chosen=["d_uls", "nothing"])] == list(KEYS)
-    assert len(readout(whole, None, chosen=AVAILABLE["covariance"])) >= MOST_FIGURES
+    assert [f.key for f in readout(whole, None, chosen=["d_uls", "nothing"])] == list(FAMILIES["covariance"].readout)
+    assert len(readout(whole, None, chosen=available("covariance"))) >= MOST_FIGURES
     both = by_key(readout(whole, None, chosen=["r_squared", "srmr"]))
     assert set(both) == {"r_squared.Efficacy", "r_squared.Stewardship", "r_squared.Persistence", "srmr"}
     composites = estimated(family="composite")
@@ -224,7 +226,8 @@ def test_figures_of_the_readout_are_chosen(whole: Results) -> None:
 
 def test_every_figure_that_can_be_chosen_is_in_the_registry() -> None:
     """A figure without a definition, or one that a document does not have, must not be offered."""
-    for family, keys in AVAILABLE.items():
+    for family in FAMILIES:
+        keys = available(family)
         found = estimated(family=family)
         assert set(keys) <= set(BY_KEY)
         assert set(FAMILIES[family].readout) <= set(keys)

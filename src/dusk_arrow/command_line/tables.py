@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from dusk_arrow.core.assessment.criteria import BY_KEY, USUAL, Sheet, Verdict
+from dusk_arrow.core.assessment.criteria import BY_KEY, USUAL, Sheet, Verdict, listed_in
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
@@ -67,7 +67,7 @@ def _distances(fit: FitPart, criteria: Sheet) -> str:
     ):
         if values is None:
             continue
-        for name, label in (("srmr", "SRMR"), ("d_uls", "d_ULS"), ("d_g", "d_G")):
+        for name, label in ((name, BY_KEY[name].label) for name in DISTANCES):
             bounds = getattr(reference, name) if reference else None
             chance = [plain(bounds.q95), plain(bounds.q99)] if bounds else ["", ""]
             rows.append([f"{label} of the {what}", _judged(criteria, name, getattr(values, name)), *chance])
@@ -189,6 +189,7 @@ def _redundancy(results: Results) -> str:
 
 
 WHAT_IFS = 12
+DISTANCES = ("srmr", "d_uls", "d_g")
 
 
 def _what_ifs(results: Results) -> str:
@@ -196,16 +197,14 @@ def _what_ifs(results: Results) -> str:
     found = sorted(results.what_ifs or [], key=lambda row: not row.crosses)
     if not found:
         return ""
-    keys = [key for key in ("cfi", "rmsea", "srmr", "highest_htmt") if key in {**found[0].fit, **found[0].quality}]
+    keys = [key for key in listed_in("brief") if key in {**found[0].fit, **found[0].quality}]
     rows = []
     for row in found[:WHAT_IFS]:
         figures = {**row.fit, **row.quality}
         values = [coefficient(figures.get(key), 3) for key in keys]
         crosses = [_labelled(name) for name in row.crosses]
         rows.append([row.words, str(row.n or ""), *values, listed(crosses) if crosses else row.message or ""])
-    text = table(
-        ["what if", "n", *(key.replace("highest_", "").upper() for key in keys), "would cross a cut-off"], rows
-    )
+    text = table(["what if", "n", *(BY_KEY[key].label for key in keys), "would cross a cut-off"], rows)
     more = len(found) - len(rows)
     return text + (f"\n{more} more in the document (--json)." if more else "")
 
@@ -221,7 +220,7 @@ def _holdout(results: Results) -> str:
     if known is None:
         return ""
     first, second = known.first, known.second
-    names = ("chi_square", "df", "cfi", "rmsea", "srmr")
+    names = ("chi_square", "df", *(key for key in listed_in("brief") if BY_KEY[key].about == "model"))
     rows = [
         [name, *(plain(getattr(half.fit, name)) if half.fit else "" for half in (first, second))]
         for name in names

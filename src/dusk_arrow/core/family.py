@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
-from dusk_arrow.core.assessment.fit import DistanceFit, Fit, ScaledFit
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit, FitTest
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Source
@@ -266,7 +266,7 @@ class Fitted:
     admissible: bool
     minima: Minima
     fit: Fit | DistanceFit
-    scaled: ScaledFit | None
+    tests: tuple[FitTest, ...]
     parameters: tuple[Parameter, ...]
     effects: tuple[Effect, ...]
     all_routes: bool
@@ -302,6 +302,10 @@ class Family(Protocol):
     @property
     def readout(self) -> tuple[str, ...]:
         """The keys of the statistics that its readout shows."""
+
+    @property
+    def statistics_of_fit(self) -> tuple[str, ...]:
+        """The keys of the statistics of a whole model that it has."""
 
     def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
         """What of a specification is estimated."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import counted, enumerated
 from dusk_arrow.core.specification.model import Model
@@ -110,17 +111,14 @@ def fit_line(results: Results, options: FigureOptions) -> str:
         value = getattr(fit, key)
         if value is None:
             continue
+        criterion = BY_KEY[key]
         if key == "chi_square":
             p = "" if fit.p_value is None else f", {options.p(p_words(fit.p_value))}"
-            said.append(f"χ²({fit.df}) = {value:.1f}{p}")
-        elif key in ("aic", "bic"):
-            said.append(f"{key.upper()} = {value:.1f}")
-        elif key == "chi_square_per_df":
-            said.append(f"χ²/df = {value:.2f}")
-        elif key in ("d_uls", "d_g"):
-            said.append(f"{'d_ULS' if key == 'd_uls' else 'd_G'} = {value:.3f}")
-        else:
+            said.append(f"{criterion.label}({fit.df}) = {value:.{criterion.decimals}f}{p}")
+        elif criterion.form == "share":
             bounds = fit.rmsea_interval if key == "rmsea" else None
             around = "" if bounds is None else f" [{three.share(bounds[0])}, {three.share(bounds[1])}]"
-            said.append(f"{key.upper()} = {three.share(value)}{around}")
+            said.append(f"{criterion.label} = {three.share(value)}{around}")
+        else:
+            said.append(f"{criterion.label} = {value:.{criterion.decimals}f}")
     return f"Fit: {', '.join(said)}." if said else ""

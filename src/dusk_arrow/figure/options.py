@@ -5,14 +5,15 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
 
+from dusk_arrow.core.assessment.criteria import listed_in
 from dusk_arrow.core.wording import coefficient, plain, telling
 from dusk_arrow.figure.typefaces import TYPEFACES, Typeface
 from dusk_arrow.results.document import EffectPart, ParameterPart, Reading, reading
 
-FitFigure = Literal["chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "aic", "bic", "d_uls", "d_g"]
-USUAL_FIT: tuple[FitFigure, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
+NOTED = listed_in("note")
+USUAL_FIT: tuple[str, ...] = ("chi_square", "cfi", "tli", "rmsea", "srmr")
 NARROWEST, WIDEST = 40.0, 400.0  # mm
 Place = Annotated[float, Field(ge=-20_000, le=20_000)]
 
@@ -20,6 +21,15 @@ Place = Annotated[float, Field(ge=-20_000, le=20_000)]
 def _chosen_fit(given: object) -> object:
     """Choices kept by an earlier version say yes or no."""
     return (list(USUAL_FIT) if given else []) if isinstance(given, bool) else given
+
+
+def _noted(key: str) -> str:
+    if key not in NOTED:
+        raise ValueError(f"a note has no {key}; there are {', '.join(NOTED)}")
+    return key
+
+
+FitStatistic = Annotated[str, AfterValidator(_noted), WithJsonSchema({"type": "string", "enum": list(NOTED)})]
 
 
 class FigureOptions(BaseModel):
@@ -48,7 +58,7 @@ class FigureOptions(BaseModel):
     typeface: Typeface = "source"
     ink: Literal["black", "colour", "greys"] = "black"
     width: float | None = Field(default=None, ge=NARROWEST, le=WIDEST)
-    fit: Annotated[list[FitFigure], BeforeValidator(_chosen_fit)] = []
+    fit: Annotated[list[FitStatistic], BeforeValidator(_chosen_fit)] = []
     note: bool = True
     places: dict[str, tuple[Place, Place]] = Field(default={}, max_length=200)
     label_places: dict[str, tuple[Place, Place]] = Field(default={}, max_length=1000)

@@ -8,8 +8,9 @@ from functools import cached_property
 from typing import NamedTuple
 
 from dusk_arrow.core.assessment.comparing import Comparison
-from dusk_arrow.core.assessment.criteria import USUAL, Sheet
+from dusk_arrow.core.assessment.criteria import USUAL, Sheet, listed_in
 from dusk_arrow.core.effects.routes import leading_to
+from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.taking_steps import Removal
 from dusk_arrow.core.specification.model import Model, read
@@ -91,6 +92,11 @@ class Material:
     def composite(self) -> bool:
         """Whether constructs are composites of their indicators, so that reliability has rho_A and fit no test."""
         return self.results.fit is None or self.results.fit.chi_square is None
+
+    @property
+    def tabled(self) -> tuple[str, ...]:
+        """The statistics of fit that the family has and a table gives, by key."""
+        return tuple(key for key in listed_in("table") if key in FAMILIES[self.results.family].statistics_of_fit)
 
     @property
     def level(self) -> str:

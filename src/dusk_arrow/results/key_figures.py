@@ -7,22 +7,11 @@ from typing import Annotated, Any
 from pydantic import AfterValidator, BaseModel
 
 from dusk_arrow import __version__
+from dusk_arrow.core.assessment.criteria import listed_in
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.readout import figure_value, shown_keys
 
-LINES = (
-    "cfi",
-    "rmsea",
-    "srmr",
-    "tli",
-    "chi_square",
-    "chi_square_per_df",
-    "aic",
-    "bic",
-    "lowest_ave",
-    "highest_htmt",
-    "highest_vif",
-)
+LINES = listed_in("trail")
 
 
 class KeyFigures(BaseModel):

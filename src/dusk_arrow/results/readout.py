@@ -7,36 +7,25 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from dusk_arrow.core.assessment.criteria import EXTREMES, USUAL, Criterion, Sheet, Verdict
+from dusk_arrow.core.assessment.criteria import BY_KEY, EXTREMES, USUAL, Criterion, Sheet, Verdict, listed_in
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.wording import coefficient, interval_text, p_words, plain
 from dusk_arrow.results.document import Results
 
-KEYS = FAMILIES["covariance"].readout
-DECIMALS = {
-    "chi_square": 1,
-    "chi_square_per_df": 2,
-    "lowest_ave": 2,
-    "highest_htmt": 2,
-    "highest_vif": 2,
-    "r_squared": 2,
-}
-DEPEND_ON_DATA = ("chi_square", "d_uls", "d_g", "aic", "bic")
 MOST_OUTCOMES = 3
 MOST_FIGURES = 8
-AVAILABLE: dict[str, tuple[str, ...]] = {
-    "covariance": (
-        "chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "nfi", "ifi", "gfi", "agfi", "aic", "bic",
-        "r_squared", *EXTREMES,
-    ),
-    "composite": ("srmr", "d_uls", "d_g", "r_squared", *EXTREMES),
-}  # fmt: skip
 WORDS: dict[Verdict, str] = {
     "meets": "meets the criterion",
     "borderline": "borderline",
     "misses": "misses the criterion",
     "none": "no verdict",
 }
+
+
+def available(family: str) -> tuple[str, ...]:
+    """What the readout of a family may show."""
+    of_fit = FAMILIES[family].statistics_of_fit
+    return tuple(key for key in listed_in("readout") if key in of_fit or BY_KEY[key].about != "model")
 
 
 class ReadoutFigure(BaseModel):
@@ -84,7 +73,7 @@ def shown_keys(results: Results, chosen: Sequence[str] | None = None) -> tuple[s
     """The figures of a document's readout: those chosen of its family, else the family's own; R² once for each outcome
     shown."""
     keys: list[str] = []
-    wanted = [key for key in chosen or () if key in AVAILABLE[results.family]][:MOST_FIGURES]
+    wanted = [key for key in chosen or () if key in available(results.family)][:MOST_FIGURES]
     for key in wanted or FAMILIES[results.family].readout:
         keys += [f"r_squared.{name}" for name in _outcomes(results)] if key == "r_squared" else [key]
     return tuple(keys)
@@ -149,9 +138,9 @@ def same_data(results: Results, previous: Results) -> bool:
     return results.data.analysed == previous.data.analysed
 
 
-def _number(key: str) -> Callable[[float | None, int], str]:
-    """How a figure is written: without a leading zero where it cannot pass 1."""
-    return plain if key in ("chi_square", "chi_square_per_df", "highest_vif", "aic", "bic") else coefficient
+def _number(criterion: Criterion) -> Callable[[float | None, int], str]:
+    """How a statistic is written: without a leading zero where it cannot pass 1."""
+    return coefficient if criterion.form == "share" else plain
 
 
 def readout(
@@ -163,7 +152,7 @@ def readout(
     for key in shown_keys(results, chosen):
         value = figure_value(results, key)
         criterion = criteria.by_key[criterion_of(key)]
-        decimals = DECIMALS.get(criterion.key, 3)
+        decimals = criterion.decimals
         saturated = results.fit is not None and results.fit.df == 0 and key not in EXTREMES
         verdict: Verdict = "none" if saturated else criterion.judge(value, reliability_beside(results, key))
         before = figure_value(previous, key) if previous is not None else None
@@ -173,8 +162,8 @@ def readout(
         if change is not None:
             rounded = round(change, decimals)
             direction = "up" if rounded > 0 else "down" if rounded < 0 else "same"
-            text = _number(key)(abs(change), decimals) if direction != "same" else "="
-            if key in DEPEND_ON_DATA and not comparable:
+            text = _number(criterion)(abs(change), decimals) if direction != "same" else "="
+            if criterion.of_same_data and not comparable:
                 text += " other data"
         figures.append(
             ReadoutFigure(
@@ -182,7 +171,7 @@ def readout(
                 criterion=criterion.key,
                 label=f"R² {key.partition('.')[2]}" if criterion.key == "r_squared" else criterion.label,
                 value=value,
-                text=_number(key)(value, decimals),
+                text=_number(criterion)(value, decimals),
                 detail=_detail(results, key),
                 verdict=verdict,
                 verdict_words="saturated: nothing to test" if saturated else _miss(key, criterion, value, verdict),

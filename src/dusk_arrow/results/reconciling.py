@@ -14,6 +14,7 @@ from itertools import combinations, product
 from time import monotonic
 from typing import Protocol
 
+from dusk_arrow.core.assessment.criteria import SHEET
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.specification.sentences import parse
@@ -34,11 +35,11 @@ READINGS = {
 PATIENCE = 25.0  # seconds
 MOST_LINES = 200
 FIT = {
-    "chi_square": ("χ²", "chi-square", "chi square", "chisq", "chi2", "x2", "χ2"), "df": ("df", "degrees of freedom"), "p_value": ("p of χ²", "p"),
-    "chi_square_per_df": ("χ²/df", "chi-square/df", "chi2/df", "χ2/df"), "cfi": ("CFI",), "tli": ("TLI", "NNFI"), "rmsea": ("RMSEA",),
-    "srmr": ("SRMR",), "gfi": ("GFI",), "agfi": ("AGFI",), "nfi": ("NFI",), "ifi": ("IFI",), "rfi": ("RFI",), "aic": ("AIC",), "bic": ("BIC",),
-    "ecvi": ("ECVI",), "log_likelihood": ("log-likelihood", "logL"), "d_uls": ("d_ULS",), "d_g": ("d_G",),
-}  # fmt: skip
+    **{criterion.key: criterion.printed_as for criterion in SHEET if criterion.printed_as},
+    "df": ("df", "degrees of freedom"),
+    "p_value": ("p of χ²", "p"),
+    "log_likelihood": ("log-likelihood", "logL"),
+}
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family_options import FAMILY_OPTIONS
 from dusk_arrow.exchange.file_formats import FORMATS
-from dusk_arrow.results.readout import AVAILABLE
+from dusk_arrow.results.readout import available
 from dusk_arrow.server.context import reply
 
 api = APIBlueprint("choices", __name__, url_prefix="/api/choices", abp_tags=[Tag(name="choices")])
@@ -67,7 +67,7 @@ def get_choices() -> Response:
     formats = [FormatPart(key=f.key, endings=list(f.endings), words=f.words, writes=list(f.writes)) for f in FORMATS]
     families = [
         FamilyPart.model_validate(
-            asdict(f) | {"figures": list(AVAILABLE[f.key]), "readout": list(FAMILIES[f.key].readout)}
+            asdict(f) | {"figures": list(available(f.key)), "readout": list(FAMILIES[f.key].readout)}
         )
         for f in FAMILY_OPTIONS
     ]

@@ -23,7 +23,7 @@ from dusk_arrow.results.document import Part, Results
 from dusk_arrow.results.holdout import half_step
 from dusk_arrow.results.key_figures import LINES, KeyFigures, key_figures
 from dusk_arrow.results.left_out import without_answers
-from dusk_arrow.results.readout import DECIMALS, ReadoutFigure, readout
+from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.server.comparisons import DifferencePart, difference_part
 from dusk_arrow.server.computing import computes
@@ -265,7 +265,7 @@ def _trail(session: Session, model: ModelRow) -> Trail:
         way=[row.id for row in way],
         half=_half(session, way),
         revisions=[_line(row, by_id) for row in rows],
-        indices=[IndexPart(key=k, label=BY_KEY[k].label, decimals=DECIMALS.get(k, 3)) for k in LINES],
+        indices=[IndexPart(key=k, label=BY_KEY[k].label, decimals=BY_KEY[k].decimals) for k in LINES],
         aside=_aside(session, head, by_id),
         removed=_removed(session, head),
         kept=_kept(head),

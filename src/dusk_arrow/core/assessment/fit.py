@@ -1,4 +1,6 @@
-"""Global fit of a covariance structure. Sources are in docs/methods and in the registry of figures."""
+"""Global fit of a covariance structure: what follows from its test, and further tests. Sources are in docs/methods and in the registry
+of statistics.
+"""
 
 from __future__ import annotations
 
@@ -6,41 +8,42 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.special import chdtrc, chdtri, chndtr, chndtrinc
+from scipy.special import chndtr, chndtrinc
 
+from dusk_arrow.core.assessment.criteria import SHEET
+from dusk_arrow.core.assessment.criteria.criterion import Ground
+from dusk_arrow.core.assessment.criteria.fit import chi_square_p, critical_n
 from dusk_arrow.core.linear_algebra import Array
+
+__all__ = ["DistanceFit", "Fit", "FitTest", "assess_fit", "chi_square_p", "critical_n", "scaled_test", "srmr"]
+OF_FIT = {criterion.key: criterion.of for criterion in SHEET if criterion.of is not None}
 
 
 @dataclass(frozen=True)
 class Fit:
-    """Fit figures of one model; None where one does not apply (a saturated model has nothing to test)."""
+    """The fit of one model: its test, what it is assessed by, and every statistic of the registry that follows from that, by key;
+    None where one does not apply (a saturated model has nothing to test)."""
 
-    chi_square: float
-    df: int
+    ground: Ground
+    values: dict[str, float | None]
     p_value: float | None
-    chi_square_per_df: float | None
-    cfi: float | None
-    tli: float | None
-    nfi: float | None
-    rfi: float | None
-    ifi: float | None
-    gfi: float | None
-    agfi: float | None
-    rmsea: float | None
     rmsea_interval: tuple[float, float] | None
-    close_fit_p: float | None
-    srmr: float | None
-    log_likelihood: float | None
-    log_likelihood_saturated: float | None
-    aic: float | None
-    bic: float | None
-    sabic: float | None
-    ecvi: float
-    n_parameters: int
     critical_n_05: float | None
     critical_n_01: float | None
-    baseline_chi_square: float
-    baseline_df: int
+
+    def __getitem__(self, key: str) -> float | None:
+        """A statistic by its key."""
+        return self.values[key]
+
+    @property
+    def chi_square(self) -> float:
+        """The test statistic."""
+        return self.ground.chi_square
+
+    @property
+    def df(self) -> int:
+        """Its degrees of freedom."""
+        return self.ground.df
 
 
 @dataclass(frozen=True)
@@ -56,11 +59,6 @@ class DistanceFit:
     def srmr(self) -> float | None:
         """SRMR of the whole."""
         return None if self.whole is None else self.whole[0]
-
-
-def chi_square_p(chi_square: float, df: int) -> float:
-    """Upper tail of the χ² distribution."""
-    return float(chdtrc(df, max(chi_square, 0.0)))
 
 
 def rmsea_interval(chi_square: float, df: int, multiplier: float, level: float = 0.90) -> tuple[float, float]:
@@ -92,72 +90,34 @@ def srmr_with_means(sample: Array, implied: Array, means: Array, implied_means: 
     return float(np.sqrt((srmr(sample, implied) ** 2 * count + (shift**2).sum()) / (count + p)))
 
 
-def assess_fit(
-    statistic: float,
-    df: int,
-    baseline: float,
-    baseline_df: int,
-    *,
-    n_parameters: int,
-    n: int,
-    multiplier: float,
-    srmr: float | None,
-    gfi: float | None,
-    n_second_order: int,
-    likelihoods: tuple[float, float] | None,
-    groups: int = 1,
-) -> Fit:
-    """All fit figures that follow from the statistics T of a model and of its baseline.
-
-    `multiplier` is N or N−1 as T = multiplier·F, `n_second_order` how many
-    variances and covariances there are (GFI and AGFI are of those alone, whether means are modelled or not), `likelihoods` logL of the
-    model and of the saturated model, None for estimators without one. In several `groups` an RMSEA is multiplied by √G
-    (Steiger 1998).
-    """
-    t = max(statistic, 0.0)
-    base = baseline
-    tested = df > 0
-    excess, base_excess = max(t - df, 0.0), max(base - baseline_df, t - df, 0.0)
-    ratio = (base / baseline_df - t / df) if tested and baseline_df else 0.0
-    own, saturated = likelihoods if likelihoods is not None else (None, None)
-    deviance = None if own is None else -2 * own
+def assess_fit(ground: Ground) -> Fit:
+    """Everything that follows from the test of a model and of its baseline."""
+    t, df, n, multiplier = ground.chi_square, ground.df, ground.n, ground.multiplier
+    tested = ground.tested
     return Fit(
-        chi_square=t,
-        df=df,
-        p_value=chi_square_p(t, df) if tested else None,
-        chi_square_per_df=t / df if tested else None,
-        cfi=1 - excess / base_excess if base_excess > 0 and tested else 1.0,
-        tli=ratio / (base / baseline_df - 1) if tested and baseline_df and base != baseline_df else None,
-        nfi=1 - t / base if base > 0 else None,
-        rfi=ratio / (base / baseline_df) if tested and base > 0 else None,
-        ifi=(base - t) / (base - df) if base != df else None,
-        gfi=gfi,
-        agfi=1 - n_second_order / df * (1 - gfi) if tested and gfi is not None else None,
-        rmsea=float(np.sqrt(excess / (df * multiplier / groups))) if tested else None,
-        rmsea_interval=rmsea_interval(t, df, multiplier / groups) if tested else None,
-        close_fit_p=float(1 - chndtr(t, df, 0.05**2 * df * multiplier / groups)) if tested else None,
-        srmr=srmr,
-        log_likelihood=own,
-        log_likelihood_saturated=saturated,
-        aic=None if deviance is None else deviance + 2 * n_parameters,
-        bic=None if deviance is None else deviance + n_parameters * float(np.log(n)),
-        sabic=None if deviance is None else deviance + n_parameters * float(np.log((n + 2) / 24)),
-        ecvi=(t + 2 * n_parameters) / multiplier,
-        n_parameters=n_parameters,
-        critical_n_05=critical_n(0.05, t, df, n, multiplier) if tested else None,
-        critical_n_01=critical_n(0.01, t, df, n, multiplier) if tested else None,
-        baseline_chi_square=base,
-        baseline_df=baseline_df,
+        ground,
+        {key: of(ground) for key, of in OF_FIT.items()},
+        chi_square_p(t, df) if tested else None,
+        rmsea_interval(t, df, multiplier / ground.groups) if tested else None,
+        critical_n(0.05, t, df, n, multiplier) if tested else None,
+        critical_n(0.01, t, df, n, multiplier) if tested else None,
     )
 
 
-@dataclass(frozen=True)
-class ScaledFit:
-    """Fit by a mean-scaled statistic, and robust figures that estimate what the unscaled ones would be in normal data."""
+TestKind = Literal["plain", "mean-scaled", "mean-and-variance-adjusted", "scaled-shifted", "residual-based"]
 
+
+@dataclass(frozen=True)
+class FitTest:
+    """One test of a model: its statistic with df and p, the factor that it was divided by and the shift that was added, what follows
+    from it and from its baseline, and robust statistics that estimate what the plain ones would be in normal data."""
+
+    kind: TestKind
     chi_square: float
-    scaling_factor: float
+    df: float
     p_value: float
+    scaling_factor: float
+    shift: float
     cfi: float | None
     tli: float | None
     rmsea: float
@@ -174,30 +134,27 @@ def _relative(t: float, df: float, base: float, base_df: float) -> tuple[float |
     return cfi, tli
 
 
-def scale_fit(fit: Fit, factor: float, baseline_factor: float, multiplier: float) -> ScaledFit:
-    """Scaled and robust figures (RMSEA: Brosseau-Liard, Savalei & Li 2012; CFI and TLI: Brosseau-Liard & Savalei 2014) of a model with df > 0."""
-    t, base = fit.chi_square / factor, fit.baseline_chi_square / baseline_factor
-    cfi, tli = _relative(t, fit.df, base, fit.baseline_df)
-    due, base_due = factor * fit.df, baseline_factor * fit.baseline_df
-    excess = fit.chi_square - due
-    base_excess = fit.baseline_chi_square - base_due
+def scaled_test(ground: Ground, factor: float, baseline_factor: float) -> FitTest:
+    """The mean-scaled test of a model with df > 0, with robust RMSEA (Brosseau-Liard, Savalei & Li 2012), CFI and TLI
+    (Brosseau-Liard & Savalei 2014)."""
+    t, df, base_df = ground.chi_square / factor, ground.df, ground.baseline_df
+    cfi, tli = _relative(t, df, ground.baseline / baseline_factor, base_df)
+    excess = ground.chi_square - factor * df
+    base_excess = ground.baseline - baseline_factor * base_df
     robust_cfi = 1 - max(excess, 0.0) / max(base_excess, excess, 1e-300) if max(base_excess, excess) > 0 else 1.0
-    robust_tli = 1 - excess * fit.baseline_df / (base_excess * fit.df) if base_excess != 0 else None
-    return ScaledFit(
+    robust_tli = 1 - excess * base_df / (base_excess * df) if base_excess != 0 else None
+    per_df = df * ground.multiplier / ground.groups
+    return FitTest(
+        kind="mean-scaled",
         chi_square=t,
+        df=df,
+        p_value=chi_square_p(t, df),
         scaling_factor=factor,
-        p_value=chi_square_p(t, fit.df),
+        shift=0.0,
         cfi=cfi,
         tli=tli,
-        rmsea=float(np.sqrt(max(t - fit.df, 0.0) / (fit.df * multiplier))),
+        rmsea=float(np.sqrt(max(t - df, 0.0) / per_df)),
         robust_cfi=robust_cfi,
         robust_tli=robust_tli,
-        robust_rmsea=float(np.sqrt(max(excess, 0.0) / (fit.df * multiplier))),
+        robust_rmsea=float(np.sqrt(max(excess, 0.0) / per_df)),
     )
-
-
-def critical_n(alpha: float, chi_square: float, df: int, n: int, multiplier: float) -> float | None:
-    """The sample size at which this discrepancy would just be significant (Hoelter 1983; Bollen & Liang 1988): what the multiplier would have to
-    be, and one more where that is N−1."""
-    discrepancy = chi_square / multiplier
-    return float(chdtri(df, alpha) / discrepancy + n - multiplier) if discrepancy > 1e-12 else None

@@ -84,6 +84,11 @@ class CompositeFamily:
         """Distance, what is explained, and where measurement is weakest."""
         return ("srmr", "r_squared", "lowest_ave", "highest_htmt", "highest_vif")
 
+    @property
+    def statistics_of_fit(self) -> tuple[str, ...]:
+        """Distances."""
+        return ("srmr", "d_uls", "d_g")
+
     def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
         """Without paths every construct is linked with every other, formative ones too."""
         return measurement_only(specification, composites=True) if part == "measurement" else specification
@@ -157,7 +162,7 @@ class CompositeFamily:
             admissible=all(bool(one.outcome.admissible[0]) for one in solved),
             minima=Minima((), False, False),
             fit=_fit(ready, solved),
-            scaled=None,
+            tests=(),
             parameters=tuple(
                 Parameter(key, None, _label(model, key), True, None) for asked in inquiries for key in asked.parameters
             ),

@@ -20,7 +20,7 @@ from dusk_arrow.core.covariance.discrepancies.discrepancy import ONLY
 from dusk_arrow.core.covariance.estimation import Estimation, discrepancy_of, estimate, identification
 from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.parameters import Parameter, ParameterTable
-from dusk_arrow.core.covariance.robust import NEED_CASES, guarded_inverse
+from dusk_arrow.core.covariance.robust import guarded_inverse
 from dusk_arrow.core.covariance.setting_up import Ready, make_ready
 from dusk_arrow.core.covariance.solver import solve
 from dusk_arrow.core.covariance.starting import starting_values
@@ -73,7 +73,7 @@ class Quick:
     def factor(self, theta: Array | None = None) -> float | None:
         """The scaling factor of the test at the estimates (or other values), None where the test is not scaled."""
         found = self.estimation
-        if found.errors not in NEED_CASES:
+        if "mean-scaled" not in found.estimator.further_tests(found.errors):
             return None
         point = found.point if theta is None else found.point.at(theta)
         test = found.estimator.scaled_test(point, self.df, found.errors)

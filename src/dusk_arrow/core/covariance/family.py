@@ -7,6 +7,7 @@ from typing import Any, Literal
 import numpy as np
 
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
+from dusk_arrow.core.assessment.fit import OF_FIT
 from dusk_arrow.core.covariance import comparison
 from dusk_arrow.core.covariance.admissibility import admissible_at, explain
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, PreparedTask, prepare, run_chunk
@@ -18,7 +19,7 @@ from dusk_arrow.core.covariance.estimation import (
     estimate,
     identification,
 )
-from dusk_arrow.core.covariance.global_fit import assess_model, assess_scaled
+from dusk_arrow.core.covariance.global_fit import assess_model, further_tests
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import modification_indices
 from dusk_arrow.core.covariance.monte_carlo import effect_draws
@@ -131,6 +132,11 @@ class CovarianceFamily:
         """Fit figures, and where measurement is weakest."""
         return ("chi_square", "chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "lowest_ave")
 
+    @property
+    def statistics_of_fit(self) -> tuple[str, ...]:
+        """Everything that follows from a χ²."""
+        return (*OF_FIT, "critical_n")
+
     def estimated_part(self, specification: Specification, part: Literal["whole", "measurement"]) -> Specification:
         """Constructs and their indicators alone, all constructs covarying."""
         return measurement_only(specification) if part == "measurement" else specification
@@ -200,7 +206,7 @@ class CovarianceFamily:
             admissible=admissible_at(estimation.point),
             minima=_minima(estimation),
             fit=global_fit,
-            scaled=assess_scaled(estimation, global_fit),
+            tests=further_tests(estimation, global_fit),
             parameters=tuple(
                 Parameter(p.key, p.role, p.label, p.free, p.why_fixed)
                 for table in ready.tables

@@ -1,34 +1,36 @@
-"""The test of a whole model: its baseline, its goodness of fit in the discrepancy's own weight, its fit figures."""
+"""The test of a whole model: its baseline, its goodness of fit in the discrepancy's own weight, what follows."""
 
 from __future__ import annotations
 
-from dusk_arrow.core.assessment.fit import Fit, ScaledFit, assess_fit, scale_fit, srmr, srmr_with_means
+from dusk_arrow.core.assessment.criteria.criterion import Ground
+from dusk_arrow.core.assessment.fit import Fit, FitTest, assess_fit, scaled_test, srmr, srmr_with_means
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.point import BlockPoint
-from dusk_arrow.core.covariance.robust import NEED_CASES
 from dusk_arrow.core.observations.evidence import never_together
 
 
 def assess_model(estimation: Estimation) -> Fit:
-    """All fit figures of an estimated model. Where some columns are never seen together, nothing that rests on their covariance is
+    """All statistics of fit of an estimated model. Where some columns are never seen together, nothing that rests on their covariance is
     among them."""
     point, estimator = estimation.point, estimation.estimator
     unknown = sum(len(never_together(own)) for own in point.evidence)
     pairs = sum(block.layout.variables * (block.layout.variables - 1) // 2 for block in point.blocks)
     residual = sum(block.evidence.n / point.n * _srmr(block) for block in point.blocks)
     return assess_fit(
-        estimation.statistic,
-        estimation.df,
-        estimator.baseline(point, estimation.errors),
-        pairs - unknown,
-        n_parameters=estimation.model.n_free,
-        n=point.n,
-        multiplier=point.multiplier,
-        groups=len(point.blocks),
-        srmr=None if unknown else residual,
-        gfi=None if unknown else estimator.goodness_of_fit(point),
-        n_second_order=sum(block.layout.second_order for block in point.blocks),
-        likelihoods=estimator.log_likelihoods(point),
+        Ground(
+            chi_square=max(estimation.statistic, 0.0),
+            df=estimation.df,
+            baseline=estimator.baseline(point, estimation.errors),
+            baseline_df=pairs - unknown,
+            n_parameters=estimation.model.n_free,
+            n=point.n,
+            multiplier=point.multiplier,
+            srmr=None if unknown else residual,
+            gfi=None if unknown else estimator.goodness_of_fit(point),
+            n_second_order=sum(block.layout.second_order for block in point.blocks),
+            likelihoods=estimator.log_likelihoods(point),
+            groups=len(point.blocks),
+        )
     )
 
 
@@ -39,13 +41,11 @@ def _srmr(block: BlockPoint) -> float:
     return float(srmr(evidence.covariance, block.covariance))
 
 
-def assess_scaled(estimation: Estimation, fit: Fit) -> ScaledFit | None:
-    """The figures of the mean-scaled test, where errors are robust and there is one."""
-    if estimation.errors not in NEED_CASES:
-        return None
-    test = estimation.estimator.scaled_test(estimation.point, fit.df, estimation.errors)
-    if test is None:
-        return None
-    return scale_fit(
-        fit, test.scaling_factor, test.baseline_factor, estimation.point.multiplier / len(estimation.point.blocks)
-    )
+def further_tests(estimation: Estimation, fit: Fit) -> tuple[FitTest, ...]:
+    """The tests that go with how the model was estimated, beside the plain one."""
+    found = []
+    for kind in estimation.estimator.further_tests(estimation.errors):
+        test = estimation.estimator.scaled_test(estimation.point, fit.df, estimation.errors)
+        if kind == "mean-scaled" and test is not None:
+            found.append(scaled_test(fit.ground, test.scaling_factor, test.baseline_factor))
+    return tuple(found)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dusk_arrow.core.assessment.comparing import Comparison
+from dusk_arrow.core.assessment.criteria import BY_KEY, listed_in
 from dusk_arrow.core.observations.taking_steps import Removal
 from dusk_arrow.core.problems import counted
 from dusk_arrow.report.cells import Cell, Column, Number, Row, Table
@@ -141,13 +142,11 @@ def halves(material: Material) -> Table | None:
         return None
     first, second = found.first.fit, found.second.fit
     rows = [Row(("n", Number(found.first.n, "count"), Number(found.second.n, "count")))]
-    for words, key, kind, places in (
-        ("χ²", "chi_square", "plain", 2), ("df", "df", "count", 0), ("CFI", "cfi", "share", 3), ("TLI", "tli", "share", 3),
-        ("RMSEA", "rmsea", "share", 3), ("SRMR", "srmr", "share", 3), ("d_ULS", "d_uls", "plain", 3), ("d_G", "d_g", "plain", 3),
-    ):  # fmt: skip
+    lines = [(BY_KEY[key].label, key, BY_KEY[key].form, max(2, BY_KEY[key].decimals)) for key in listed_in("beside")]
+    for words, key, kind, places in (*lines[:1], ("df", "df", "count", 0), *lines[1:]):
         values = getattr(first, key), getattr(second, key)
         if any(value is not None for value in values):
-            rows.append(Row((words, *(Number(value, kind, places) for value in values))))  # type: ignore[arg-type]
+            rows.append(Row((words, *(Number(value, kind, places) for value in values))))
     other = {(p.from_, p.to): p.standardized for p in found.second.paths}
     rows += [
         Row((f"{p.from_} → {p.to}", Number(p.standardized), Number(other.get((p.from_, p.to)))))
@@ -165,7 +164,7 @@ def halves(material: Material) -> Table | None:
 
 def cited(material: Material) -> list[str]:
     """The figures whose cut-offs this report uses, by key."""
-    fit = ["srmr"] if material.composite else ["chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "agfi", "nfi"]
+    fit = [key for key in material.tabled if material.criteria.by_key[key].good is not None]
     measured = ["loading", "alpha", *(["rho_a"] if material.composite else []), "composite_reliability", "ave", "htmt"]
     formative = any(c.mode == "formative" for c in material.model.constructs)
     return [*fit, *measured, "vif_antecedents", *(["vif_indicators"] if formative else [])]

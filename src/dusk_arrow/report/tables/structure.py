@@ -10,9 +10,6 @@ from dusk_arrow.results.document import EffectPart, FitPart, MediationPart, Para
 VERDICTS = {"meets": "meets", "borderline": "borderline", "misses": "misses", "none": ""}
 ANSWERS = {"supported": "supported", "not supported": "not supported", "opposite": "opposite", None: ""}
 AGAINST = {True: "below it", False: "beyond it", None: ""}
-UNBOUNDED = {"chi_square", "chi_square_per_df", "aic", "bic", "sabic", "ecvi", "critical_n"}
-COVARIANCE_FIT = ("chi_square_per_df", "cfi", "tli", "rmsea", "srmr", "gfi", "agfi", "nfi", "critical_n", "aic", "bic")
-COMPOSITE_FIT = ("srmr", "d_uls", "d_g")
 
 
 def cut_off(criterion: Criterion, brief: bool = False) -> str:
@@ -52,13 +49,12 @@ def fit(material: Material) -> Table | None:
         rows.append(Row((f"χ² (df = {part.df})", Number(part.chi_square, "plain", 2), Range(None), "", "", "")))
         empty = "nothing to test" if part.df == 0 else "–"
         rows.append(Row(("p of χ²", Number(part.p_value, "p", empty=empty), Range(None), "", "", "")))
-    for key in COVARIANCE_FIT:
+    for key in material.tabled:
         value = getattr(part, key)
         criterion = material.criteria.by_key[key]
         if value is None:
             continue
-        kind: Kind = "plain" if key in UNBOUNDED else "share"
-        decimals = {"aic": 1, "bic": 1, "critical_n": 0, "chi_square_per_df": 2}.get(key, 3)
+        kind: Kind = "share" if criterion.form == "share" else "plain"
         bounds = part.rmsea_interval if key == "rmsea" else None
         verdict = VERDICTS[criterion.judge(value)] if judged else ""
         source = criterion.cut_off_source if criterion.good is not None else ""
@@ -66,7 +62,7 @@ def fit(material: Material) -> Table | None:
             Row(
                 (
                     criterion.label,
-                    Number(value, kind, decimals, criterion=criterion if verdict else None),
+                    Number(value, kind, criterion.decimals, criterion=criterion if verdict else None),
                     Range(bounds, "share", 3),
                     cut_off(criterion, True),
                     verdict,
@@ -129,7 +125,7 @@ def _composite_fit(material: Material, part: FitPart) -> Table:
     """Distances, with what most resamples of data in which the model holds stay below, where they were drawn."""
     drawn = part.reference is not None
     rows = []
-    for key in COMPOSITE_FIT:
+    for key in material.tabled:
         value, criterion = getattr(part, key), material.criteria.by_key[key]
         if value is None:
             continue

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from dusk_arrow.core.assessment.criteria import BY_KEY, listed_in
 from dusk_arrow.core.problems import enumerated, listed
 from dusk_arrow.report.impossible import impossible
 from dusk_arrow.report.material import Material
@@ -11,7 +12,6 @@ from dusk_arrow.report.tables.structure import cut_off, within_quantile
 from dusk_arrow.report.words.saying import THREE, WRITTEN, be, plural, ran
 from dusk_arrow.results.document import ConstructPart, FitPart, LoadingPart
 
-FIT = (("CFI", "cfi"), ("TLI", "tli"), ("RMSEA", "rmsea"), ("SRMR", "srmr"))
 DISTANCES = (("SRMR", "srmr"), ("d_ULS", "d_uls"), ("d_G", "d_g"))
 INADMISSIBLE = "The solution is inadmissible, so that its estimates should not be interpreted"
 
@@ -166,7 +166,7 @@ def _global_fit(material: Material, part: FitPart) -> list[str]:
     figures = []
     if part.chi_square is not None:
         figures.append(_statement(material, part, part.chi_square, part.p_value))
-    found = [(words, key, getattr(part, key)) for words, key in FIT]
+    found = [(BY_KEY[key].label, key, getattr(part, key)) for key in listed_in("words")]
     for words, key, value in found:
         if value is not None:
             around = (
@@ -241,7 +241,7 @@ def halves(material: Material) -> list[str]:
         for p in first.paths
         if p.standardized is not None and (other := pairs.get((p.from_, p.to))) is not None
     ]
-    for words, key in (("CFI", "cfi"), ("RMSEA", "rmsea"), ("SRMR", "srmr")):
+    for words, key in ((BY_KEY[key].label, key) for key in listed_in("brief") if BY_KEY[key].about == "model"):
         values = getattr(first.fit, key), getattr(second.fit, key)
         if all(value is not None for value in values):
             said.append(

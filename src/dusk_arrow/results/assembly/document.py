@@ -89,21 +89,33 @@ def _distance_fit(found: Found, fit: DistanceFit) -> FitPart:
 
 
 def _global(fit: Fit) -> FitPart:
-    values = asdict(fit)
-    baseline = BaselinePart(chi_square=values.pop("baseline_chi_square"), df=values.pop("baseline_df"))
-    return FitPart(**values, baseline=baseline)
+    ground = fit.ground
+    own, saturated = ground.likelihoods if ground.likelihoods is not None else (None, None)
+    return FitPart(
+        **fit.values,
+        df=ground.df,
+        p_value=fit.p_value,
+        rmsea_interval=fit.rmsea_interval,
+        log_likelihood=own,
+        log_likelihood_saturated=saturated,
+        n_parameters=ground.n_parameters,
+        critical_n_05=fit.critical_n_05,
+        critical_n_01=fit.critical_n_01,
+        baseline=BaselinePart(chi_square=ground.baseline, df=ground.baseline_df),
+    )
 
 
 def _fit(found: Found) -> FitPart:
     if isinstance(found.fitted.fit, DistanceFit):
         return _distance_fit(found, found.fitted.fit)
-    scaled, fit = found.fitted.scaled, found.fitted.fit
+    fit = found.fitted.fit
+    scaled = next((test for test in found.fitted.tests if test.kind == "mean-scaled"), None)
     multiplier = sum(block.evidence.multiplier for block in found.fitted.blocks)
     alpha = 1 - found.settings.level
     chosen = critical_n(alpha, fit.chi_square, fit.df, found.fitted.n, multiplier) if fit.df else None
     more = {
         "critical_n": chosen,
-        "scaled": None if scaled is None else ScaledPart(**asdict(scaled)),
+        "scaled": None if scaled is None else ScaledPart.model_validate(asdict(scaled)),
         "bollen_stine": _bollen_stine(found),
     }
     return _global(found.fitted.fit).model_copy(update=more)

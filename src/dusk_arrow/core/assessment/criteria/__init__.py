@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
-from dusk_arrow.core.assessment.criteria.criterion import Criterion, Page, Verdict
+from dusk_arrow.core.assessment.criteria.criterion import Criterion, Listing, Page, Verdict
 from dusk_arrow.core.assessment.criteria.presets import SAME_AS, Bounds, Preset, Sheet, wrong_bounds
 
 __all__ = [
@@ -19,35 +19,43 @@ __all__ = [
     "USUAL",
     "Bounds",
     "Criterion",
+    "Listing",
     "Page",
     "Preset",
     "Sheet",
     "Verdict",
     "f_squared_words",
+    "listed_in",
     "sheet",
     "wrong_bounds",
 ]
 AVE = next(criterion for criterion in quality.FIGURES if criterion.key == "ave")
 HTMT = next(criterion for criterion in quality.FIGURES if criterion.key == "htmt")
 VIF = next(criterion for criterion in quality.FIGURES if criterion.key == "vif_antecedents")
+EXTREME: frozenset[Listing] = frozenset({"readout", "trail"})
 LOWEST = f"The AVE of the construct where it is lowest. {AVE.definition}"
 SHEET = (
     *fit.FIGURES,
     *quality.FIGURES,
     *composites.FIGURES,
     *estimates.FIGURES,
-    replace(AVE, key="lowest_ave", label="lowest AVE", definition=LOWEST),
+    replace(AVE, key="lowest_ave", label="lowest AVE", definition=LOWEST, decimals=2, lists=EXTREME),
     replace(
         HTMT,
         key="highest_htmt",
         label="highest HTMT",
         definition=f"HTMT of the pair where it is highest. {HTMT.definition}",
+        decimals=2,
+        lists=EXTREME | {"brief"},
     ),
     replace(
         VIF,
         key="highest_vif",
         label="highest VIF",
         definition=f"The VIF of the antecedent where it is highest. {VIF.definition}",
+        form="plain",
+        decimals=2,
+        lists=EXTREME,
     ),
 )
 EXTREMES = ("lowest_ave", "highest_htmt", "highest_vif")
@@ -58,6 +66,11 @@ USUAL = Sheet(SHEET)
 def sheet(preset: Preset = "usual", own: Mapping[str, Bounds] | None = None) -> Sheet:
     """The criteria in force."""
     return Sheet(SHEET, preset, own or {})
+
+
+def listed_in(where: Listing) -> tuple[str, ...]:
+    """The keys of the statistics that may stand somewhere, in the order of the registry."""
+    return tuple(criterion.key for criterion in SHEET if where in criterion.lists)
 
 
 def f_squared_words(value: float | None) -> str:

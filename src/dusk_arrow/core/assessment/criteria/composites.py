@@ -48,6 +48,10 @@ FIGURES = (
         "½·Σ(s − σ)², over the full matrix",
         "Dijkstra & Henseler (2015a)",
         "composites",
+        form="plain",
+        lists=frozenset({"readout", "note", "table", "beside"}),
+        printed_as=("d_ULS",),
+        of_same_data=True,
     ),
     Criterion(
         "d_g",
@@ -56,5 +60,9 @@ FIGURES = (
         "½·Σ(ln φ)², φ the eigenvalues of S⁻¹Σ",
         "Dijkstra & Henseler (2015a)",
         "composites",
+        form="plain",
+        lists=frozenset({"readout", "note", "table", "beside"}),
+        printed_as=("d_G",),
+        of_same_data=True,
     ),
 )

@@ -64,5 +64,7 @@ FIGURES = (
         "estimates",
         about="variable",
         zero=False,
+        decimals=2,
+        lists=frozenset({"readout"}),
     ),
 )

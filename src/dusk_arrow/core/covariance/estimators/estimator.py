@@ -9,6 +9,7 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from dusk_arrow.core.assessment.fit import TestKind
 from dusk_arrow.core.covariance.compiled import CompiledModel
 from dusk_arrow.core.covariance.discrepancies.discrepancy import Discrepancy
 from dusk_arrow.core.covariance.discrepancies.joined import JoinedDiscrepancy
@@ -114,6 +115,10 @@ class Estimator(ABC):
     def log_likelihoods(self, point: Point) -> tuple[float, float] | None:
         """logL of a model and of the saturated model; None without a likelihood."""
         return None
+
+    def further_tests(self, errors: Errors) -> tuple[TestKind, ...]:
+        """The tests that are asked for beside the plain one, where errors come from there."""
+        return ("mean-scaled",) if errors in NEED_CASES else ()
 
     def traces(self, point: BlockPoint, errors: Errors) -> Traces | None:
         """What a block adds to the scaling of the test; None where the estimator's own test is robust, or it is not known."""
