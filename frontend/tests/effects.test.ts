@@ -104,10 +104,11 @@ describe("expectations", () => {
 });
 
 describe("readings in units", () => {
-  const model = (part: object = {}) =>
+  const model = (part: object = {}, factors = true) =>
     ({
       constructs: [{ name: "Persistence", indicators: ["pe1", "pe2"] }],
-      settings: { family: "covariance", scaling: "marker", ...part },
+      settings: { scaling: "marker", ...part },
+      traits: { factors },
     }) as unknown as ModelState;
   const project = (labels: Record<string, string>) =>
     ({ columns: [{ name: "place", value_labels: labels }] }) as unknown as Project;
@@ -123,7 +124,7 @@ describe("readings in units", () => {
     );
   });
   test("scores and standardized constructs have no unit", () => {
-    expect(reading(project({}), model({ family: "composite" }), of("place", 1))).toBeNull();
+    expect(reading(project({}), model({}, false), of("place", 1))).toBeNull();
     expect(reading(project({}), model({ scaling: "unit-variance" }), of("place", 1))).toBeNull();
   });
 });

@@ -21,6 +21,7 @@ const model = {
   can_redo: false,
   revision: { id: 9, words: "ef5 set aside" },
   settings: { family: "covariance", estimator: "ml", errors: "expected", missing: "listwise" },
+  traits: { tests: true, errors: true, holds: true, factors: true, predicts: false, page: "estimation" },
   view: { arcs: false },
   constructs: [
     { name: "Training", mode: "reflective", indicators: ["tr1", "tr2"], aside: [], kept: ["tr2"] },

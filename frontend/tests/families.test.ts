@@ -100,6 +100,7 @@ describe("where an interval comes from", () => {
   const shown = (family: string, errors = "expected") =>
     ({
       settings: { family, errors, level: 0.95, interval: "percentile" },
+      traits: { errors: family === "covariance" },
       bootstrap: { used: 5000 },
     }) as unknown as Shown;
   const plain = { standardized_bootstrap: null } as unknown as Parameter;
@@ -114,7 +115,7 @@ describe("where an interval comes from", () => {
   });
 
   test("values are held where a family can", () => {
-    expect(canHold({ settings: { family: "covariance" } } as never)).toBe(true);
-    expect(canHold({ settings: { family: "composite" } } as never)).toBe(false);
+    expect(canHold({ traits: { holds: true } } as never)).toBe(true);
+    expect(canHold({ traits: { holds: false } } as never)).toBe(false);
   });
 });

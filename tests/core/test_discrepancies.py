@@ -206,9 +206,7 @@ def test_baseline_is_the_fit_of_uncorrelated_variables(estimator: str) -> None:
     alone = independence_table(table.observed)
     alone = replace(alone, parameters=tuple(p for p in alone.parameters if p.matrix != "mean"))
     found = fit_cases(table, values, estimator)
-    assert assess_model(found).ground.baseline == pytest.approx(
-        fit_cases(alone, values, estimator).statistic, rel=1e-6
-    )
+    assert assess_model(found).ground.baseline == pytest.approx(fit_cases(alone, values, estimator).statistic, rel=1e-6)
 
 
 def case_log_likelihood(values: Array, mean: Array, covariance: Array) -> float:

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useMemo } from "react";
 import { useParams } from "react-router";
 import { attempt } from "./attempt";
-import { api, take, type Change, type ModelState, type Schemas, type Step } from "./client";
+import { api, take, type Change, type Criterion, type ModelState, type Schemas, type Step } from "./client";
 
 export function useProjects() {
   return useQuery({ queryKey: ["projects"], queryFn: () => take(api.GET("/api/projects")) });
@@ -38,6 +38,15 @@ export function useCriteria() {
   return useMemo(
     () => (sheet ? new Map(sheet.criteria.map((criterion) => [criterion.key, criterion])) : NONE),
     [sheet],
+  );
+}
+
+/** The statistics that may stand somewhere, in the order of the registry. */
+export function useListed(where: Criterion["lists"][number]): Criterion[] {
+  const criteria = useCriteria();
+  return useMemo(
+    () => [...criteria.values()].filter((criterion) => criterion.lists.includes(where)),
+    [criteria, where],
   );
 }
 

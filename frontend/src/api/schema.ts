@@ -1978,7 +1978,8 @@ export interface components {
         /**
          * CriterionPart
          * @description A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has,
-         *     `if_reliable` the composite reliability above which alone what is tolerable counts.
+         *     `if_reliable` the composite reliability above which alone what is tolerable counts. It is written in `form` (a share has no leading
+         *     zero) with so many `decimals`, and may stand in `lists`.
          */
         CriterionPart: {
             /**
@@ -1988,10 +1989,17 @@ export interface components {
             better: "higher" | "lower" | "none";
             /** Cut Off Source */
             cut_off_source: string;
+            /** Decimals */
+            decimals: number;
             /** Definition */
             definition: string;
             /** Follows */
             follows: string | null;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "share" | "plain" | "count" | "p";
             /** Formula */
             formula: string;
             /** Good */
@@ -2002,6 +2010,8 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+            /** Lists */
+            lists: ("readout" | "trail" | "note" | "table" | "beside" | "models" | "words" | "brief")[];
             /**
              * Page
              * @enum {string}
@@ -2328,7 +2338,7 @@ export interface components {
         };
         /**
          * FamilyPart
-         * @description The settings of a family of estimation, the figures that its readout can show, and those it shows unasked.
+         * @description The settings of a family of estimation, what it can do, the statistics that its readout can show, and those it shows unasked.
          */
         FamilyPart: {
             /** Figures */
@@ -2339,6 +2349,7 @@ export interface components {
             options: components["schemas"]["OptionPart"][];
             /** Readout */
             readout: string[];
+            traits: components["schemas"]["TraitsPart"];
             /** Words */
             words: string;
         };
@@ -3606,6 +3617,7 @@ export interface components {
             sentences: string;
             settings: components["schemas"]["Settings"];
             shown: components["schemas"]["Shown"] | null;
+            traits: components["schemas"]["TraitsPart"];
             view: components["schemas"]["ViewPart"];
             /** View Version */
             view_version: number;
@@ -3912,7 +3924,8 @@ export interface components {
         };
         /**
          * OptionPart
-         * @description A setting with its values, the default first; without values it is on or off.
+         * @description A setting with its values, the default first; without values it is on or off. It has a say only where the settings `only_with`
+         *     have one of the values named there; what is `of_run` is chosen with a bootstrap.
          */
         OptionPart: {
             /** Choices */
@@ -3923,6 +3936,13 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            /** Of Run */
+            of_run: boolean;
+            /** Only With */
+            only_with: [
+                string,
+                string[]
+            ][];
         };
         /**
          * OrderIndicators
@@ -4956,7 +4976,7 @@ export interface components {
              * @default ml
              * @enum {string}
              */
-            estimator: "ml" | "gls" | "uls" | "adf" | "plsc" | "pls";
+            estimator: "ml" | "gls" | "adf" | "uls" | "plsc" | "pls";
             /**
              * F Squared
              * @default []
@@ -5475,7 +5495,7 @@ export interface components {
              * @default ml
              * @enum {string}
              */
-            estimator: "ml" | "gls" | "uls" | "adf" | "plsc" | "pls";
+            estimator: "ml" | "gls" | "adf" | "uls" | "plsc" | "pls";
             /**
              * Family
              * @default covariance
@@ -5596,6 +5616,7 @@ export interface components {
             settings: components["schemas"]["Settings"];
             /** So Far */
             so_far: number;
+            traits: components["schemas"]["TraitsPart"];
             /** Transient */
             transient: boolean;
         };
@@ -5784,6 +5805,25 @@ export interface components {
             reason: string | null;
             /** Words */
             words: string;
+        };
+        /**
+         * TraitsPart
+         * @description What a family can do: it has a χ² and tests (`tests`), standard errors without a bootstrap (`errors`), parameters that can be
+         *     held (`holds`), common factors as constructs (`factors`), prediction out of sample (`predicts`); its page of methods.
+         */
+        TraitsPart: {
+            /** Errors */
+            errors: boolean;
+            /** Factors */
+            factors: boolean;
+            /** Holds */
+            holds: boolean;
+            /** Page */
+            page: string;
+            /** Predicts */
+            predicts: boolean;
+            /** Tests */
+            tests: boolean;
         };
         /**
          * TreatAsMissing

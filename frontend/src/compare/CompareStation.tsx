@@ -104,7 +104,7 @@ export default function CompareStation({ project, model }: StationProps) {
       </section>
       <div className="min-w-0">
         {found && found.models.length > 1 && <Differences found={found} />}
-        {model.settings.family !== "composite" && (
+        {model.traits.tests && (
           <section aria-label="Every path at zero" className="mt-5 min-w-0">
             <Heading className="mb-1">every path at zero, in {model.name}</Heading>
             <PathsAtZero model={model} />

@@ -1,10 +1,10 @@
 import { Fragment, useState } from "react";
 import type { Schemas } from "../api/client";
-import { useChoices, useCriteria } from "../api/hooks";
+import { useChoices, useCriteria, useListed } from "../api/hooks";
 import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
-import { coefficient, containsZero, interval, plain, pWords } from "../shared/numbers";
+import { coefficient, containsZero, interval, plain, pWords, written } from "../shared/numbers";
 import { judge } from "../shared/verdict";
 import { gapWords, scaleOf } from "./scale";
 import { colourOf, Mark, Shape } from "./shapes";
@@ -21,24 +21,18 @@ export type Compared = Schemas["Compared"];
 type Column = Compared["models"][number];
 type Path = Compared["paths"][number];
 
-const FIGURES = [
-  { key: "cfi", words: "CFI", decimals: 3 },
-  { key: "rmsea", words: "RMSEA", decimals: 3 },
-  { key: "srmr", words: "SRMR", decimals: 3 },
-  { key: "aic", words: "AIC", decimals: 1 },
-  { key: "bic", words: "BIC", decimals: 1 },
-] as const;
-
 /** Models as columns: figures, then every path as a whisker with its value and its distance from the first. */
 export function SideBySide({ found, begin }: { found: Compared; begin: (column: Column) => void }) {
-  const criteria = useCriteria();
+  const figures = useListed("models").filter(({ key }) =>
+    found.models.some((m) => typeof m.fit?.[key as "cfi"] === "number"),
+  );
   const families = useChoices()?.families ?? [];
   const { models, paths } = found;
   const explained = [...new Set(models.flatMap((m) => Object.keys(m.r_squared)))].filter((name) =>
     paths.some((p) => p.to === name),
   );
-  const nothing = (m: Column) =>
-    m.estimated ? (m.family === "composite" ? "not of this family" : "–") : "not estimated";
+  const tests = (m: Column) => families.find((one) => one.key === m.family)?.traits.tests ?? true;
+  const nothing = (m: Column) => (m.estimated ? (tests(m) ? "–" : "not of this family") : "not estimated");
   return (
     <>
       <table className="mt-2 w-full" aria-label="Figures of the models">
@@ -80,21 +74,20 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
                 : nothing(m),
             )}
           />
-          {FIGURES.map(({ key, words, decimals }) => (
+          {figures.map((criterion) => (
             <Line
-              key={key}
-              words={words}
+              key={criterion.key}
+              words={criterion.label}
               cells={models.map((m) => {
-                const value = m.fit?.[key];
+                const value = m.fit?.[criterion.key as "cfi"];
                 if (typeof value !== "number") return nothing(m);
-                const criterion = criteria.get(key);
                 return (
                   <>
-                    {typeof criterion?.good === "number" && (
+                    {typeof criterion.good === "number" && (
                       <Glyph verdict={judge(criterion, m.fit?.df === 0 ? null : value)} size={8} />
                     )}{" "}
-                    {decimals === 3 ? coefficient(value, 3) : plain(value, decimals)}
-                    {key === "rmsea" && m.fit?.rmsea_interval && (
+                    {written(criterion, value)}
+                    {criterion.key === "rmsea" && m.fit?.rmsea_interval && (
                       <span className="text-quiet"> {interval(m.fit.rmsea_interval, 3)}</span>
                     )}
                   </>

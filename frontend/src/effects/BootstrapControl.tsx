@@ -1,3 +1,4 @@
+import { useChoices } from "../api/hooks";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { api, take, type ModelState, type Run } from "../api/client";
@@ -53,12 +54,14 @@ export function BootstrapControl(props: {
   const seconds = pace ? pace * resamples : 0;
   const less = RESAMPLES.filter((one) => one.value < resamples);
   const fewer = less.filter((one) => (pace ?? 0) * one.value <= LONG).pop() ?? less[0];
+  const family = useChoices()?.families.find((one) => one.key === model.settings.family);
   const begin = () => {
     const how = model.settings;
-    const testFit =
-      how.missing === "listwise" &&
-      (how.estimator === "ml" || how.estimator === "gls") &&
-      (model.shown?.df ?? 0) > 0;
+    const option = family?.options.find((one) => one.name === "bollen_stine");
+    const possible = option?.only_with.every(([name, values]) =>
+      values?.includes(String(how[name as keyof typeof how])),
+    );
+    const testFit = Boolean(possible) && (model.shown?.df ?? 0) > 0;
     void beginRun(model.id, { resamples, seed, level, interval, bollen_stine: testFit, family: null });
   };
   const kind = INTERVALS.find((one) => one.value === interval)?.words;

@@ -17,11 +17,10 @@ export function Reading({ project, model, effect }: { project: Project; model: M
 /** The sentence; none among composites, whose scores have no unit. */
 export function reading(
   project: Pick<Project, "columns">,
-  model: Pick<ModelState, "constructs" | "settings">,
+  model: Pick<ModelState, "constructs" | "settings" | "traits">,
   effect: Pick<Effect, "from" | "to" | "estimate" | "bootstrap">,
 ): string | null {
-  if (model.settings.family !== "covariance" || (model.settings.scaling ?? "marker") !== "marker")
-    return null;
+  if (!model.traits.factors || (model.settings.scaling ?? "marker") !== "marker") return null;
   const unit = (name: string) => {
     const construct = model.constructs.find((c) => c.name === name);
     return construct ? ` (as ${construct.indicators[0]} is scored)` : "";

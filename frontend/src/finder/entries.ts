@@ -274,7 +274,7 @@ function general({ project, model, gestures, choices, go }: World): Entry[] {
         detail: `.${one.ending}`,
         barred: !model.estimated
           ? "the model is not estimated"
-          : one.factors && settings.family === "composite"
+          : one.factors && !model.traits.factors
             ? "composites have none"
             : undefined,
       }),

@@ -60,30 +60,30 @@ export function SettingsMenu({ model, gestures }: { model: ModelState; gestures:
               }}
             />
           </div>
-          {family?.options.map((option) =>
-            option.choices.length > 0 ? (
-              <Pick
-                key={option.name}
-                option={option}
-                value={String(settings[option.name as keyof Settings])}
-                set={(value) => set(option.name, value)}
-              />
-            ) : (
-              <label key={option.name} className="flex items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-sm"
-                  checked={Boolean(settings[option.name as keyof Settings])}
-                  onChange={(event) => set(option.name, event.target.checked)}
+          {family?.options
+            .filter((one) => !one.of_run)
+            .map((option) =>
+              option.choices.length > 0 ? (
+                <Pick
+                  key={option.name}
+                  option={option}
+                  value={String(settings[option.name as keyof Settings])}
+                  set={(value) => set(option.name, value)}
                 />
-                {option.label}
-              </label>
-            ),
-          )}
+              ) : (
+                <label key={option.name} className="flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    className="checkbox checkbox-sm"
+                    checked={Boolean(settings[option.name as keyof Settings])}
+                    onChange={(event) => set(option.name, event.target.checked)}
+                  />
+                  {option.label}
+                </label>
+              ),
+            )}
           <p className="mt-3">
-            <Explained page={settings.family === "composite" ? "composites" : "estimation"}>
-              What each choice does
-            </Explained>
+            <Explained page={family?.traits.page ?? "estimation"}>What each choice does</Explained>
           </p>
         </>
       )}

@@ -5,7 +5,7 @@ import { Action, Primary } from "../shared/controls";
 
 /** Whether a family can hold parameters at values, or equal. */
 export function canHold(model: ModelState): boolean {
-  return model.settings.family !== "composite";
+  return model.traits.holds;
 }
 
 /** Holding parameters at a value, or setting them free again. */

@@ -33,7 +33,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
       effect.kind === "specific indirect" && effect.via && uses([effect.from, ...effect.via, effect.to]),
   );
   const fixed = parameter && !parameter.free;
-  const composite = shown?.settings.family === "composite";
+  const composite = shown?.traits.factors === false;
   return (
     <>
       <Kind>path</Kind>

@@ -20,7 +20,7 @@ interface Props {
 /** Everything about the estimates that does not fit on the board, a key away. */
 export default function Details({ model, gestures, close }: Props) {
   const [tab, setTab] = useState("parameters");
-  const composite = model.settings.family === "composite";
+  const composite = !model.traits.tests;
   const views = [
     {
       key: "parameters",

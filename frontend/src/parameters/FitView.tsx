@@ -1,76 +1,42 @@
-import type { ModelState, Schemas } from "../api/client";
+import type { Criterion, ModelState, Schemas } from "../api/client";
 import { useCriteria, useFit } from "../api/hooks";
 import { Heading } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
-import { coefficient, interval, plain, pValue, pWords } from "../shared/numbers";
+import { coefficient, interval, plain, pWords, written } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 
 type Fit = NonNullable<Schemas["FitDocument"]["fit"]>;
 type Line = { words: string; value: string; key?: string; number: number | null; empty?: string };
 
-function fitLines(fit: Fit): Line[] {
+/** Every statistic of fit that the registry has, in its order, with what is not in it before and after. */
+function fitLines(fit: Fit, criteria: Iterable<Criterion>): Line[] {
   const saturated = "saturated: nothing to test";
   const noLikelihood = "this estimator has no likelihood";
-  const unit = (words: string, key: keyof Fit, empty = saturated): Line => ({
-    words,
-    key,
-    number: fit[key] as number | null,
-    value: coefficient(fit[key] as number | null, 3),
-    empty,
-  });
-  const large = (words: string, value: number | null, empty = noLikelihood): Line => ({
+  const large = (words: string, value: number | null): Line => ({
     words,
     value: plain(value, 2),
     number: value,
-    empty,
+    empty: noLikelihood,
   });
+  const known = [...criteria].filter(({ page, key }) => page === "fit" && key in fit && key !== "chi_square");
   return [
     {
       words: "χ²",
       number: fit.chi_square,
       value: `${plain(fit.chi_square, 3)}, df = ${fit.df}, ${pWords(fit.p_value)}`,
     },
-    {
-      words: "χ²/df",
-      key: "chi_square_per_df",
-      number: fit.chi_square_per_df,
-      value: plain(fit.chi_square_per_df),
-      empty: saturated,
-    },
-    unit("CFI", "cfi"),
-    unit("TLI", "tli"),
-    unit("NFI", "nfi"),
-    unit("RFI", "rfi"),
-    unit("IFI", "ifi"),
-    unit("GFI", "gfi"),
-    unit("AGFI", "agfi"),
-    {
-      words: "RMSEA",
-      key: "rmsea",
-      number: fit.rmsea,
-      value: `${coefficient(fit.rmsea, 3)} ${interval(fit.rmsea_interval, 3)}`,
-      empty: saturated,
-    },
-    {
-      words: "close fit (RMSEA ≤ .05), p",
-      number: fit.close_fit_p,
-      value: pValue(fit.close_fit_p),
-      empty: saturated,
-    },
-    unit("SRMR", "srmr"),
+    ...known
+      .filter(({ key }) => typeof fit[key as "cfi"] !== "object" || fit[key as "cfi"] === null)
+      .map((criterion) => {
+        const { key, label } = criterion;
+        const number = fit[key as "cfi"];
+        const bounds = key === "rmsea" ? ` ${interval(fit.rmsea_interval, 3)}` : "";
+        const empty = LIKELY.includes(key) ? noLikelihood : saturated;
+        return { words: label, key, number, value: written(criterion, number) + bounds, empty };
+      }),
     large("log-likelihood", fit.log_likelihood),
     large("log-likelihood, saturated", fit.log_likelihood_saturated),
-    large("AIC", fit.aic),
-    large("BIC", fit.bic),
-    large("BIC, adjusted for sample size", fit.sabic),
-    { words: "ECVI", number: fit.ecvi, value: plain(fit.ecvi, 3) },
-    {
-      words: "critical n",
-      number: fit.critical_n ?? null,
-      value: plain(fit.critical_n, 0),
-      empty: saturated,
-    },
     { words: "free parameters", number: fit.n_parameters, value: String(fit.n_parameters) },
     {
       words: "baseline χ²",
@@ -79,6 +45,8 @@ function fitLines(fit: Fit): Line[] {
     },
   ];
 }
+
+const LIKELY = ["aic", "bic", "sabic"];
 
 interface Distance {
   key: "srmr" | "d_uls" | "d_g";
@@ -201,7 +169,7 @@ export function FitView({ model }: { model: ModelState }) {
         label="All fit figures"
         className="h-fit"
         columns={columns}
-        rows={fitLines(fit)}
+        rows={fitLines(fit, criteria.values())}
         keyOf={(line) => line.words}
       />
       <div>

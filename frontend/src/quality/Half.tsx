@@ -1,11 +1,11 @@
 import { useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import { useProject, useThorough, useTrail } from "../api/hooks";
+import { useListed, useProject, useThorough, useTrail } from "../api/hooks";
 import { useSteps, type Steps } from "../data/steps";
 import { propose } from "../model/desk";
 import { CopyDrawn } from "../shared/CopyDrawn";
 import { Action, Explained, Primary, Quiet, TextButton } from "../shared/controls";
-import { coefficient, plain } from "../shared/numbers";
+import { coefficient, plain, written } from "../shared/numbers";
 
 const SEED = 1;
 
@@ -127,17 +127,10 @@ export function Half({ model }: { model: ModelState }) {
   );
 }
 
-const FIGURES = [
-  { key: "chi_square", words: "χ²", decimals: 1 },
-  { key: "df", words: "df", decimals: 0 },
-  { key: "cfi", words: "CFI", decimals: 3 },
-  { key: "rmsea", words: "RMSEA", decimals: 3 },
-  { key: "srmr", words: "SRMR", decimals: 3 },
-] as const;
-
 /** Both halves side by side, each fitted freely. */
 function Halves({ halves }: { halves: Schemas["HoldoutPart"] }) {
   const { first, second } = halves;
+  const lines = useListed("beside").filter(({ key }) => first.fit && key in first.fit);
   const [all, show] = useState(false);
   const after = new Map(second.paths.map((p) => [`${p.from} ${p.to}`, p.standardized]));
   const paths = first.paths.map((p) => ({ ...p, then: after.get(`${p.from} ${p.to}`) ?? null }));
@@ -163,17 +156,17 @@ function Halves({ halves }: { halves: Schemas["HoldoutPart"] }) {
           </tr>
         </thead>
         <tbody>
-          {FIGURES.map(({ key, words, decimals }) => {
+          {lines.map((criterion) => {
+            const key = criterion.key as "cfi";
             const [a, b] = [first.fit?.[key] ?? null, second.fit?.[key] ?? null];
             if (a === null && b === null) return null;
-            const write = key === "chi_square" || key === "df" ? plain : coefficient;
             return (
               <tr key={key}>
                 <th scope="row" className="text-left font-normal">
-                  {words}
+                  {criterion.label}
                 </th>
-                <td className="text-right">{write(a, decimals)}</td>
-                <td className="text-right">{write(b, decimals)}</td>
+                <td className="text-right">{written(criterion, a)}</td>
+                <td className="text-right">{written(criterion, b)}</td>
               </tr>
             );
           })}

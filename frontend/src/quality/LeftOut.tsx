@@ -113,7 +113,7 @@ const COLUMNS: TableColumn<Row>[] = [
 /** What does the model leave out? Covarying residuals and cross-loadings let in one at a time, each refitted. */
 export function LeftOut({ model }: { model: ModelState }) {
   const found = useLeftOut(model);
-  if (model.settings.family !== "covariance") return null;
+  if (!model.traits.tests) return null;
   const rows = found.data?.items ?? [];
   const columns: TableColumn<Row>[] = [
     ...COLUMNS,

@@ -14,7 +14,7 @@ export function Plots({ model, measured }: { model: ModelState; measured: Measur
   const criteria = useCriteria();
   const estimates = useEstimates(model).data;
   const drawn = useQuality(model).data?.bootstrap_figures ?? {};
-  const composite = model.settings.family === "composite";
+  const composite = !model.traits.factors;
   const range = (key: string) => drawn[key]?.headline ?? null;
   const shown = measured.constructs.filter((c) => c.ave !== null || c.composite_reliability !== null);
   const reliability: DotRow[] = shown.map((c) => ({

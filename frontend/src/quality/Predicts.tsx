@@ -39,7 +39,7 @@ const COLUMNS: TableColumn<Predicted>[] = [
 export function Predicts({ model }: { model: ModelState }) {
   const found = useThorough(model);
   const { prediction, importance } = found.data ?? { prediction: null, importance: [] };
-  if (model.settings.family !== "composite" || model.settings.part === "measurement") return null;
+  if (!model.traits.predicts || model.settings.part === "measurement") return null;
   if (!prediction && importance.length === 0) {
     return found.isPending ? <p className="mt-6 text-quiet">Predicting held-out cases…</p> : null;
   }

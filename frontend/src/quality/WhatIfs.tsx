@@ -32,7 +32,7 @@ export function WhatIfs({ model }: { model: ModelState }) {
   const found = useItemWhatIfs(model);
   const [sort, setSort] = useState({ key: "ave", down: true });
   const [whole, unfold] = useState(false);
-  const heads = model.settings.family === "composite" ? COMPOSITES : FACTORS;
+  const heads = model.traits.tests ? FACTORS : COMPOSITES;
   const value = (row: ItemWhatIf) =>
     sort.key === "item" ? null : (differenceOf(row, sort.key) ?? (sort.down ? -Infinity : Infinity));
   const rows = [...(found.data?.items ?? [])].sort((a, b) => {

@@ -24,7 +24,7 @@ export function useLeftOut(model: ModelState) {
   const first = useItemWhatIfs(model); // what stands higher on the screen comes first
   return useQuery({
     queryKey: ["left-out-what-ifs", model.id, model.revision.id],
-    enabled: first.isSuccess && model.estimated && model.settings.family === "covariance",
+    enabled: first.isSuccess && model.estimated && model.traits.tests,
     staleTime: Infinity,
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/left-out-what-ifs", { params: { path: { model_id: model.id } } })),

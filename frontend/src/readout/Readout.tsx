@@ -103,7 +103,7 @@ const MOST = 8;
 /** Which figures stand there, of those that the family has. */
 function Choosing({ model, gestures }: { model: ModelState; gestures: Gestures }) {
   const criteria = useCriteria();
-  const key = model.settings.family ?? "covariance";
+  const key = model.settings.family ?? "";
   const family = useChoices()?.families.find((one) => one.key === key);
   if (!family) return null;
   const own = model.view.figures?.[key] ?? [];

@@ -113,7 +113,7 @@ export function Contents({ model, offered, options, set, setPart, move, chosen, 
 
 function AddFigure({ model, options, set, choose }: Pick<Props, "model" | "options" | "set" | "choose">) {
   const effects = useEstimates(model).data?.effects ?? [];
-  const composite = model.settings.family === "composite";
+  const composite = !model.traits.factors;
   const outcomes = composite ? [...new Set(model.paths.map((one) => one.target))] : [];
   return (
     <Menu as="div" className="relative mt-1 pl-1.5">

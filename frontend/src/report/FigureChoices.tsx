@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { ModelState, Schemas } from "../api/client";
-import { useFigureProposal } from "../api/hooks";
+import { useFigureProposal, useListed } from "../api/hooks";
 import { copyPicture } from "../shared/clipboard";
 import { Explained, Heading, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
@@ -8,18 +8,6 @@ import type { FigureOptions, NamedFigure } from "./figures";
 import { figureAddress } from "./Page";
 import { Pick, PickAny } from "./Pick";
 
-const FIT = [
-  ["chi_square", "χ²"],
-  ["chi_square_per_df", "χ²/df"],
-  ["cfi", "CFI"],
-  ["tli", "TLI"],
-  ["rmsea", "RMSEA"],
-  ["srmr", "SRMR"],
-  ["aic", "AIC"],
-  ["bic", "BIC"],
-  ["d_uls", "d_ULS"],
-  ["d_g", "d_G"],
-] as const;
 const DISTANCES = ["d_uls", "d_g"];
 const WIDTHS = [
   [84, "one column 84"],
@@ -40,6 +28,8 @@ function saidOf(proposed: Schemas["ProposalPart"], parts: string, notation: stri
   const drawn = proposed.notation === notation ? "" : `, in ${NOTATIONS[proposed.notation]}`;
   return `Proposed: ${room} (${proposed.width} mm)${turned}${drawn}${less}, type ${proposed.smallest.toFixed(1)} pt`;
 }
+
+type Noted = FigureOptions["fit"][number];
 
 interface Props {
   model: ModelState;
@@ -64,9 +54,9 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
     proposed.direction === options.direction &&
     proposed.notation === options.notation &&
     proposed.parts === parts;
-  const composite = model.settings.family === "composite";
-  const fit = FIT.filter(([key]) =>
-    composite ? key === "srmr" || DISTANCES.includes(key) : !DISTANCES.includes(key),
+  const noted = useListed("note");
+  const fit = noted.filter(({ key }) =>
+    model.traits.tests ? !DISTANCES.includes(key) : key === "srmr" || DISTANCES.includes(key),
   );
   const verdict = block.smallest >= ENOUGH ? "meets" : block.smallest >= TOLERABLE ? "borderline" : "misses";
   const copy = () =>
@@ -153,10 +143,14 @@ export function FigureChoices({ model, figure, block, set, stamp }: Props) {
           />
           <PickAny
             label="fit, below"
-            choices={fit.map(([key, words]) => [key, words, options.fit.includes(key)] as const)}
+            choices={fit.map(
+              ({ key, label }) => [key as Noted, label, options.fit.includes(key as Noted)] as const,
+            )}
             set={(key, on) =>
               change({
-                fit: FIT.map(([one]) => one).filter((one) => (one === key ? on : options.fit.includes(one))),
+                fit: noted
+                  .map((one) => one.key as Noted)
+                  .filter((one) => (one === key ? on : options.fit.includes(one))),
               })
             }
           />

@@ -15,7 +15,7 @@ const ERRORS: Record<NonNullable<Shown["settings"]["errors"]>, string> = {
 
 /** Where standard errors come from, in words; composites have none but the bootstrap's. */
 export function errorsWords(shown: Shown): string {
-  if (shown.settings.family === "composite") return "bootstrap";
+  if (!shown.traits.errors) return "bootstrap";
   return ERRORS[shown.settings.errors ?? "expected"];
 }
 
@@ -27,7 +27,7 @@ export function level(shown: Shown): number {
 /** Where an interval comes from, in words. */
 export function basis(parameter: Parameter, shown: Shown): string {
   const percent = `${level(shown)} %`;
-  if (shown.settings.family === "composite" && !parameter.standardized_bootstrap) {
+  if (!shown.traits.errors && !parameter.standardized_bootstrap) {
     return "no interval without a bootstrap (Effects)";
   }
   return parameter.standardized_bootstrap

@@ -70,3 +70,14 @@ export function resampleWords({ bootstrap, so_far, transient }: Shown) {
   if (!so_far && !bootstrap.stopped) return `${used} resamples`;
   return `${used} of ${bootstrap.requested.toLocaleString("en")} resamples ${so_far ? "so far" : "(stopped)"}`;
 }
+
+/** A statistic as its entry in the registry says: shares without their leading zero. */
+export function written(
+  criterion: { form: "share" | "plain" | "count" | "p"; decimals: number },
+  value: number | null | undefined,
+): string {
+  if (criterion.form === "p") return pValue(value);
+  return criterion.form === "share"
+    ? coefficient(value, criterion.decimals)
+    : plain(value, criterion.decimals);
+}

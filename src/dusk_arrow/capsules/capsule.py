@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from dusk_arrow.capsules.packing import damaged, in_words, pack, unpack
 from dusk_arrow.core.assessment.criteria import Sheet
+from dusk_arrow.core.family_options import traits_of
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import Step
 from dusk_arrow.core.specification.applying import apply
@@ -76,7 +77,7 @@ def without_cases(capsule: Capsule) -> Capsule:
     if sample is None or data is None:
         raise damaged("There are no moments that could be kept in the place of the data.")
     means = None if sample.means is None else np.array(sample.means)
-    offset = 1 if results.family == "composite" or results.settings.divisor == "n-1" else 0
+    offset = 1 if (traits_of(results.family).divisor or results.settings.divisor) == "n-1" else 0
     source = Moments(data.name, tuple(sample.variables), np.array(sample.covariance), data.n_used, offset, means)
     said, notes = parse(capsule.model), []
     for construct in read_model(said).constructs:

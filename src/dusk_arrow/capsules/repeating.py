@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from dusk_arrow.capsules.capsule import Capsule
+from dusk_arrow.core.family_options import traits_of
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import ProblemError
@@ -92,7 +93,7 @@ def repeated(capsule: Capsule, runner: ChunkRunner = run_here, progress: Progres
     after = results.model_dump(mode="json", by_alias=True)
     compared, largest, where = 0, 0.0, ""
     skipped = RESTS_ON_CASES if moments else frozenset()
-    if without and (capsule.settings.errors == "bootstrap" or capsule.results.family == "composite"):
+    if without and (capsule.settings.errors == "bootstrap" or not traits_of(capsule.results.family).errors):
         skipped |= ERRORS
     for at, old, new in _pairs(before, after, "", skipped):
         compared += 1

@@ -92,7 +92,7 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
         "--settings", metavar="SETTINGS.json", help="every option as stored with a run; others override it"
     )
     how.add_argument("--family", help=", ".join(f"{family.key} ({family.words})" for family in FAMILY_OPTIONS))
-    for option in options_by_name().values():
+    for option in (one for one in options_by_name().values() if not one.of_run):
         if option.choices:
             values = ", ".join(choice.value for choice in option.choices)
             how.add_argument(f"--{option.name.replace('_', '-')}", help=f"{option.label.lower()}: {values}")
@@ -111,9 +111,8 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     )
     boot.add_argument("--interval", help="percentile, bias-corrected or bca")
     boot.add_argument("--level", type=float)
-    boot.add_argument(
-        "--bollen-stine", action="store_true", default=None, help="test the fit on data transformed to the model"
-    )
+    for option in (one for one in options_by_name().values() if one.of_run):
+        boot.add_argument(f"--{option.name.replace('_', '-')}", action="store_true", default=None, help=option.hint)
 
 
 def check_parser() -> argparse.ArgumentParser:

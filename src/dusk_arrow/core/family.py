@@ -11,10 +11,11 @@ from typing import Any, Literal, Protocol
 
 from dusk_arrow.core.assessment.comparing import Comparison, ParameterTest, PathTest
 from dusk_arrow.core.assessment.fit import DistanceFit, Fit, FitTest
+from dusk_arrow.core.chosen_settings import ChosenSettings
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Source
-from dusk_arrow.core.observations.evidence import Divisor, Evidence, Missing
+from dusk_arrow.core.observations.evidence import Evidence
 from dusk_arrow.core.options import FamilyOptions
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.problems import Problem
@@ -27,48 +28,12 @@ from dusk_arrow.core.statistics import StatisticKey, Statistics
 Role = Literal["residual", "disturbance", "exogenous"]
 
 
-class EstimationSettings(Protocol):
-    """What a family reads of the settings of an analysis."""
-
-    @property
-    def estimator(self) -> str:
-        """The estimator's key."""
-
-    @property
-    def part(self) -> Literal["whole", "measurement"]:
-        """What of the model is estimated."""
-
-    @property
-    def scheme(self) -> Literal["path", "factorial", "centroid"]:
-        """How a composite draws on its neighbours."""
-
-    @property
-    def second_order(self) -> Literal["two-stage", "repeated"]:
-        """How composites of composites are estimated."""
-
-    @property
-    def signs(self) -> Literal["loadings", "full-sample"]:
-        """How composites are turned in resamples."""
-
-    @property
-    def scaling(self) -> Literal["marker", "unit-variance"]:
-        """How a construct is given its scale."""
-
-    @property
-    def divisor(self) -> Divisor:
-        """N or N−1."""
+class EstimationSettings(ChosenSettings, Protocol):
+    """What a family reads of the settings of an analysis: what is chosen of the options, and what goes with it."""
 
     @property
     def analytic_errors(self) -> Any:
         """Where errors come from that are not the bootstrap's."""
-
-    @property
-    def missing(self) -> Missing:
-        """What is done about missing answers."""
-
-    @property
-    def means(self) -> bool:
-        """Whether means are modelled."""
 
     @property
     def bootstrap(self) -> int:
@@ -77,10 +42,6 @@ class EstimationSettings(Protocol):
     @property
     def seed(self) -> int:
         """What decides everything that is drawn."""
-
-    @property
-    def bollen_stine(self) -> bool:
-        """Whether the fit is to be tested on data transformed to the model."""
 
 
 @dataclass(frozen=True)

@@ -5,6 +5,7 @@ Nothing heavy is imported here, so that help is answered at once.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -29,12 +30,15 @@ class Choose:
 
 @dataclass(frozen=True)
 class Option:
-    """One setting: its name, what a menu calls it, and its values, the default first; without values it is on or off."""
+    """One setting: its name, what a menu calls it, and its values, the default first; without values it is on or off. It has a say
+    only where each of the settings in `only_with` has one of the values named there. What is `of_run` is chosen with a bootstrap, not in the menu."""
 
     name: str
     label: str
     choices: tuple[Choice, ...] = ()
     hint: str = ""
+    only_with: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    of_run: bool = False
 
     def words(self, value: str) -> str:
         """What a value is called."""
@@ -42,9 +46,35 @@ class Option:
 
 
 @dataclass(frozen=True)
+class Traits:
+    """What a family can do and what its constructs are, so that nobody has to know it by name.
+
+    `tests`: it has a χ², so that models can be tested and compared, and parameters added and left out by it. `errors`: it has
+    standard errors without a bootstrap. `holds`: parameters can be held at values or equal. `factors`: constructs are common factors
+    in units of an indicator, and what is made of indicators is made without remainder; else they are standardized scores. `predicts`:
+    cases can be predicted out of sample. `divisor` is that of its covariances, None where a setting says it; `page` is that of its
+    methods.
+    """
+
+    tests: bool
+    errors: bool
+    holds: bool
+    factors: bool
+    predicts: bool
+    divisor: Literal["n", "n-1"] | None
+    page: str
+
+
+@dataclass(frozen=True)
 class FamilyOptions:
-    """The settings of one family, by its key and its words."""
+    """One family by its key and its words: its settings, what it can do, and the source of each estimator."""
 
     key: str
     words: str
     options: tuple[Option, ...]
+    traits: Traits
+    sources: Mapping[str, str]
+
+    def option(self, name: str) -> Option | None:
+        """One of its settings, None where it has none of that name."""
+        return next((option for option in self.options if option.name == name), None)

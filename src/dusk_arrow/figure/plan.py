@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import cached_property
 
 from dusk_arrow.core.effects.mediation import excludes_zero
+from dusk_arrow.core.family_options import traits_of
 from dusk_arrow.core.specification.model import Construct, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.wording import p_words
@@ -105,7 +106,9 @@ class Plan:
         construct = self.model.by_name.get(name)
         said = []
         value = self.results.r_squared.get(name)
-        by_definition = construct is not None and construct.mode == "formative" and self.results.family == "covariance"
+        by_definition = (
+            construct is not None and construct.mode == "formative" and traits_of(self.results.family).factors
+        )
         if self.structure and value is not None and not by_definition and name in {t for _, t in self.whole.paths}:
             said = [f"R² = {self.options.share(value)}"] if self.options.r_squared else []
             error = self.residual.get(name)

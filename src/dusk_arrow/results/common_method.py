@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from dusk_arrow.core.assessment.fit import Fit
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family import NotFitted
+from dusk_arrow.core.family_options import USUAL, traits_of
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import has_error
@@ -59,7 +60,7 @@ def common_method(specification: Specification, source: Source, settings: Settin
     items = tuple(name for _, own in blocks for name in own)
     if len(blocks) < 2 or len(items) < LEAST_ITEMS:
         return None
-    plain = settings if settings.family == "covariance" else with_choices(settings, [Choose("family", "covariance")])
+    plain = settings if traits_of(settings.family).tests else with_choices(settings, [Choose("family", USUAL)])
     plain = plain.without_bootstrap().model_copy(update={"part": "whole"})
     if plain.missing == "full-information" and not isinstance(source, DataSet):
         return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
+from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name, traits_of
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.statements import Specification
@@ -112,9 +112,9 @@ def _decisions(first: Results, second: Results) -> str:
 
 def _attenuation(first: Results, second: Results) -> str:
     """Why two families differ on one model: measurement error in scores, as far as these numbers show it."""
-    if {first.family, second.family} != {"covariance", "composite"}:
+    if traits_of(first.family).factors == traits_of(second.family).factors:
         return ""
-    factors, composites = (first, second) if first.family == "covariance" else (second, first)
+    factors, composites = (first, second) if traits_of(first.family).factors else (second, first)
     if factors.quality is None or composites.quality is None:
         return ""
     rhos = [c.rho_a for c in composites.quality.constructs if c.rho_a is not None]
@@ -129,7 +129,7 @@ def _attenuation(first: Results, second: Results) -> str:
         return ""
     mean, low, high = float(np.mean(shift)), min(rhos), max(rhos)
     between = f"rho_A from {coefficient(low)} to {coefficient(high)}" if low < high else f"rho_A {coefficient(low)}"
-    if composites.estimator == "pls":
+    if composites.fit is None or composites.fit.implied_within == "composite":
         shrunk = coefficient(float(np.mean(rhos)))
         direction = "larger" if mean > 0 else "smaller"
         return (

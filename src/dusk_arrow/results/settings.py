@@ -5,44 +5,31 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, ConfigDict, Field, ValidationError, model_validator
 
-from dusk_arrow.core.family_options import FAMILY_OPTIONS
+from dusk_arrow.core.family_options import BY_KEY, FAMILY_OPTIONS, USUAL
 from dusk_arrow.core.options import Choose, FamilyOptions
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.results.chosen import Chosen
 
 DEFAULT_SEED = 20261
 RESAMPLES = 5000
 OF_RESAMPLES = ("bootstrap", "seed", "interval", "bollen_stine", "level")
-EstimatorName = Literal["ml", "gls", "uls", "adf", "plsc", "pls"]
-FamilyName = Literal["covariance", "composite"]
 
 
 def _values(family: FamilyOptions, setting: str) -> list[str]:
     return [choice.value for option in family.options if option.name == setting for choice in option.choices]
 
 
-class Settings(BaseModel):
+class Settings(Chosen):
     """Every option that changes a number. `workers` changes none and is not part of it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    family: FamilyName = "covariance"
-    part: Literal["whole", "measurement"] = "whole"
-    estimator: EstimatorName = "ml"
-    scaling: Literal["marker", "unit-variance"] = "marker"
-    divisor: Literal["n", "n-1"] = "n"
-    errors: Literal["expected", "observed", "sandwich", "satorra-bentler", "bootstrap"] = "expected"
-    missing: Literal["listwise", "full-information", "mean", "pairwise"] = "listwise"
-    scheme: Literal["path", "factorial", "centroid"] = "path"
-    second_order: Literal["two-stage", "repeated"] = "two-stage"
-    signs: Literal["loadings", "full-sample"] = "loadings"
-    means: bool = False
     global_items: dict[str, str] = Field(default={}, max_length=100)
     bootstrap: int = Field(default=0, ge=0, le=100_000)
     seed: int = Field(default=DEFAULT_SEED, ge=0)
     interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
-    bollen_stine: bool = False
     level: float = Field(default=0.95, gt=0.5, lt=1)
 
     @model_validator(mode="before")
@@ -55,7 +42,7 @@ class Settings(BaseModel):
         given = dict(given)
         if given.get("family") is None and given.get("estimator") is not None:
             own = [f.key for f in FAMILY_OPTIONS if given["estimator"] in _values(f, "estimator")]
-            given["family"] = own[0] if own else "covariance"
+            given["family"] = own[0] if own else USUAL
         if given.get("estimator") is None:
             family = next((f for f in FAMILY_OPTIONS if f.key == given.get("family")), FAMILY_OPTIONS[0])
             given["estimator"] = _values(family, "estimator")[0]
@@ -82,7 +69,7 @@ class Settings(BaseModel):
         return self.model_copy(update={name: type(self).model_fields[name].default for name in OF_RESAMPLES})
 
     @property
-    def analytic_errors(self) -> Literal["expected", "observed", "sandwich", "satorra-bentler"]:
+    def analytic_errors(self) -> str:
         """Where errors come from that are not the bootstrap's."""
         if self.errors == "bootstrap":
             return "observed" if self.missing == "full-information" else "expected"
@@ -100,15 +87,14 @@ SettingsAsKept = Annotated[dict[str, Any], AfterValidator(_checked)]
 
 def _of_family(key: str, said: set[str]) -> dict[str, object]:
     """What has to change with the family, where it was not said: what the other had has no meaning here."""
-    family = next((f for f in FAMILY_OPTIONS if f.key == key), None)
+    family = BY_KEY.get(key)
     if family is None:
         return {}
+    both = {option.name: family.option(option.name) for other in FAMILY_OPTIONS for option in other.options}
     fresh: dict[str, object] = {
-        "estimator": _values(family, "estimator")[0],
-        "missing": "listwise",
-        "errors": "expected",
+        name: own.choices[0].value for name, own in both.items() if own is not None and name in ("estimator", "missing")
     }
-    fresh |= {"means": False, "bollen_stine": False}
+    fresh |= {name: Settings.model_fields[name].default for name in ("errors", "means", "bollen_stine")}
     return {name: value for name, value in fresh.items() if name not in said}
 
 

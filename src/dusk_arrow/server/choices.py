@@ -10,7 +10,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
 from dusk_arrow.core.families import FAMILIES
-from dusk_arrow.core.family_options import FAMILY_OPTIONS
+from dusk_arrow.core.family_options import FAMILY_OPTIONS, traits_of
 from dusk_arrow.exchange.file_formats import FORMATS
 from dusk_arrow.results.readout import available
 from dusk_arrow.server.context import reply
@@ -27,19 +27,40 @@ class ChoicePart(BaseModel):
 
 
 class OptionPart(BaseModel):
-    """A setting with its values, the default first; without values it is on or off."""
+    """A setting with its values, the default first; without values it is on or off. It has a say only where the settings `only_with`
+    have one of the values named there; what is `of_run` is chosen with a bootstrap."""
 
     name: str
     label: str
     choices: list[ChoicePart]
     hint: str
+    only_with: list[tuple[str, list[str]]]
+    of_run: bool
+
+
+class TraitsPart(BaseModel):
+    """What a family can do: it has a χ² and tests (`tests`), standard errors without a bootstrap (`errors`), parameters that can be
+    held (`holds`), common factors as constructs (`factors`), prediction out of sample (`predicts`); its page of methods."""
+
+    tests: bool
+    errors: bool
+    holds: bool
+    factors: bool
+    predicts: bool
+    page: str
+
+
+def traits_part(family: str) -> TraitsPart:
+    """What a family can do."""
+    return TraitsPart.model_validate(asdict(traits_of(family)))
 
 
 class FamilyPart(BaseModel):
-    """The settings of a family of estimation, the figures that its readout can show, and those it shows unasked."""
+    """The settings of a family of estimation, what it can do, the statistics that its readout can show, and those it shows unasked."""
 
     key: str
     words: str
+    traits: TraitsPart
     options: list[OptionPart]
     figures: list[str]
     readout: list[str]
@@ -67,7 +88,14 @@ def get_choices() -> Response:
     formats = [FormatPart(key=f.key, endings=list(f.endings), words=f.words, writes=list(f.writes)) for f in FORMATS]
     families = [
         FamilyPart.model_validate(
-            asdict(f) | {"figures": list(available(f.key)), "readout": list(FAMILIES[f.key].readout)}
+            {
+                "key": f.key,
+                "words": f.words,
+                "traits": traits_part(f.key),
+                "options": [asdict(option) for option in f.options],
+                "figures": list(available(f.key)),
+                "readout": list(FAMILIES[f.key].readout),
+            }
         )
         for f in FAMILY_OPTIONS
     ]

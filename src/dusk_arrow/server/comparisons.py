@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field, model_validator
 from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.comparing import Comparison
-from dusk_arrow.core.family_options import FAMILY_OPTIONS
+from dusk_arrow.core.family_options import FAMILY_OPTIONS, traits_of
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.core.problems import listed
@@ -20,6 +20,7 @@ from dusk_arrow.core.specification.statements import Arrow, InterceptOf, Pair, T
 from dusk_arrow.core.specification.writing import target_text, write
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import ModelRow, RevisionRow
+from dusk_arrow.results.chosen import FamilyName
 from dusk_arrow.results.comparison import (
     compare,
     information_weights,
@@ -30,7 +31,7 @@ from dusk_arrow.results.comparison import (
 from dusk_arrow.results.differences import what_differs
 from dusk_arrow.results.document import ConstructPart, FitPart, Interval, LoadingPart, Part, standardized_headline
 from dusk_arrow.results.readout import same_data
-from dusk_arrow.results.settings import FamilyName, Settings, with_choices
+from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, identity, with_settings
@@ -285,7 +286,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
             r_squared=document.r_squared,
             constructs=document.quality.constructs if document.quality else [],
             loadings=document.quality.loadings if document.quality else [],
-            intervals=document.family == "covariance" or document.bootstrap_summary is not None,
+            intervals=traits_of(document.family).errors or document.bootstrap_summary is not None,
             message=next((p.message for p in document.problems if p.severity == "error"), None),
             differs=what_differs(stated[0], own, documents[0], document) if at > 0 else [],
         )
@@ -296,7 +297,7 @@ def compare_models(path: ProjectPath, body: Chosen) -> Response:
         for j in range(i + 1, len(columns)):
             first, second = fits[i], fits[j]
             if first is None or second is None:
-                if "composite" in (documents[i].family, documents[j].family):
+                if not all(traits_of(documents[k].family).tests for k in (i, j)):
                     pairs.append(PairLine(first=i, second=j, nested=False, reason=NO_TEST, difference=None))
                 continue
             found = compare(first, second, documents[i].settings)

@@ -10,7 +10,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, FiniteFloat
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.assessment.criteria import SAME_AS, USUAL, Page, Preset, Sheet, sheet, wrong_bounds
+from dusk_arrow.core.assessment.criteria import SAME_AS, USUAL, Form, Listing, Page, Preset, Sheet, sheet, wrong_bounds
 from dusk_arrow.records.tables import ModelRow, ProjectRow
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -34,7 +34,8 @@ PAGES: dict[Page, str] = {
 
 class CriterionPart(BaseModel):
     """A figure with its definition, cut-offs and source; `follows` is the figure whose cut-offs it always has,
-    `if_reliable` the composite reliability above which alone what is tolerable counts."""
+    `if_reliable` the composite reliability above which alone what is tolerable counts. It is written in `form` (a share has no leading
+    zero) with so many `decimals`, and may stand in `lists`."""
 
     key: str
     label: str
@@ -49,6 +50,9 @@ class CriterionPart(BaseModel):
     strict: bool
     if_reliable: float | None
     follows: str | None
+    form: Form
+    decimals: int
+    lists: list[Listing]
 
 
 class CriteriaSheet(BaseModel):
@@ -80,7 +84,8 @@ def cut_offs(session: Session, model: ModelRow) -> Sheet:
 
 def _part(found: Sheet) -> CriteriaSheet:
     lines = [
-        asdict(criterion) | {"page": PAGES[criterion.page], "follows": SAME_AS.get(criterion.key)}
+        asdict(criterion)
+        | {"page": PAGES[criterion.page], "follows": SAME_AS.get(criterion.key), "lists": sorted(criterion.lists)}
         for criterion in found.by_key.values()
     ]
     return CriteriaSheet(

@@ -19,6 +19,7 @@ from dusk_arrow.results.document import BootstrapSummaryPart, ProblemPart, Resul
 from dusk_arrow.results.readout import ReadoutFigure, readout
 from dusk_arrow.results.settings import Settings
 from dusk_arrow.results.verdicts import judged_by
+from dusk_arrow.server.choices import TraitsPart, traits_part
 from dusk_arrow.server.criteria import cut_offs
 from dusk_arrow.server.documents import Document, document_of, fit_revision
 from dusk_arrow.server.problems import refuse
@@ -68,6 +69,7 @@ class Shown(BaseModel):
     gesture by itself and is not kept."""
 
     revision: int
+    traits: TraitsPart
     run: int | None
     so_far: int
     transient: bool
@@ -91,6 +93,7 @@ class ModelState(BaseModel):
     revision: RevisionLine
     sentences: str
     settings: Settings
+    traits: TraitsPart
     constructs: list[ConstructLine]
     observed: list[str]
     controls: list[str]
@@ -159,6 +162,7 @@ def _shown(document: Document | None) -> Shown | None:
         so_far=document.so_far,
         transient=document.transient,
         settings=results.settings,
+        traits=traits_part(results.settings.family),
         n_used=data.n_used,
         n_total=data.n_total,
         df=fit.df,
@@ -223,7 +227,8 @@ def state_of(session: Session, model: ModelRow) -> ModelState:
             data_version_id=head.data_version_id,
         ),
         sentences=head.specification,
-        settings=Settings.model_validate(head.settings),
+        settings=(kept := Settings.model_validate(head.settings)),
+        traits=traits_part(kept.family),
         constructs=[
             ConstructLine(
                 name=c.name,

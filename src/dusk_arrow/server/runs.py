@@ -15,8 +15,9 @@ from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import RunRow, now
+from dusk_arrow.results.chosen import FamilyName
 from dusk_arrow.results.pace import seconds_per_resample, takes_long
-from dusk_arrow.results.settings import DEFAULT_SEED, FamilyName, Settings, with_choices
+from dusk_arrow.results.settings import DEFAULT_SEED, Settings, with_choices
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, identity, stored_results, with_settings

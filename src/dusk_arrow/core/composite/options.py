@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dusk_arrow.core.options import Choice, FamilyOptions, Option
+from dusk_arrow.core.options import Choice, FamilyOptions, Option, Traits
 
 OPTIONS = FamilyOptions(
     "composite",
@@ -65,4 +65,6 @@ OPTIONS = FamilyOptions(
             ),
         ),
     ),
+    Traits(tests=False, errors=False, holds=False, factors=False, predicts=True, divisor="n-1", page="composites"),
+    {"pls": "Wold, 1982", "plsc": "Dijkstra & Henseler, 2015b"},
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dusk_arrow.core.options import Choice, FamilyOptions, Option
+from dusk_arrow.core.options import Choice, FamilyOptions, Option, Traits
 
 OPTIONS = FamilyOptions(
     "covariance",
@@ -89,5 +89,15 @@ OPTIONS = FamilyOptions(
             ),
         ),
         Option("means", "Levels too: means of columns and constructs", (), "model means and intercepts too"),
+        Option(
+            "bollen_stine",
+            "Fit tested on data transformed to the model",
+            (),
+            "test the fit on data transformed to the model",
+            only_with=(("estimator", ("ml", "gls")), ("missing", ("listwise",))),
+            of_run=True,
+        ),
     ),
+    Traits(tests=True, errors=True, holds=True, factors=True, predicts=False, divisor=None, page="estimation"),
+    {"ml": "Jöreskog, 1969", "gls": "Browne, 1974", "uls": "test and errors: Browne, 1984", "adf": "Browne, 1984"},
 )

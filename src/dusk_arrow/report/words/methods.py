@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dusk_arrow import __version__
-from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
+from dusk_arrow.core.family_options import BY_KEY, FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.problems import counted, enumerated
 from dusk_arrow.core.wording import INTERVALS
 from dusk_arrow.report.cells import Style
@@ -11,14 +11,6 @@ from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.stated import covarying, equal, held, wholes, words_of
 from dusk_arrow.report.words.saying import be
 
-ESTIMATORS = {
-    "ml": "Jöreskog, 1969",
-    "gls": "Browne, 1974",
-    "uls": "test and errors: Browne, 1984",
-    "adf": "Browne, 1984",
-    "pls": "Wold, 1982",
-    "plsc": "Dijkstra & Henseler, 2015b",
-}
 ERRORS = {
     "expected": "the expected information (Jöreskog, 1969)",
     "observed": "the observed information (Efron & Hinkley, 1978)",
@@ -170,7 +162,9 @@ def _estimation(material: Material) -> list[str]:
     kind = family if material.model.constructs else "observed variables alone"
     estimator = options["estimator"].words(results.estimator)
     scheme = f", {options['scheme'].words(settings.scheme)} weighting" if material.composite else ""
-    said = [f"It was estimated with {kind} by {estimator} ({ESTIMATORS[results.estimator]}{scheme})."]
+    said = [
+        f"It was estimated with {kind} by {estimator} ({BY_KEY[material.results.family].sources[results.estimator]}{scheme})."
+    ]
     if material.basis and results.bootstrap_summary is None:
         said.append(f"Standard errors, p and intervals rest on {ERRORS[settings.analytic_errors]}.")
     if results.fit is not None and results.fit.scaled is not None:

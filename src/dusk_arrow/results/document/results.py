@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dusk_arrow.results.chosen import EstimatorName, FamilyName
 from dusk_arrow.results.document.basics import VERSION, Bootstrap, DataPart, MomentsPart, Part, ProblemPart
 from dusk_arrow.results.document.estimates import (
     BootstrapSummaryPart,
@@ -19,7 +20,7 @@ from dusk_arrow.results.document.fit import CommonMethodPart, FitPart, Modificat
 from dusk_arrow.results.document.measurement import QualityPart, ScoresPart
 from dusk_arrow.results.document.prediction import ImportancePart, PredictionPart
 from dusk_arrow.results.document.trying import HoldoutPart, WhatIfPart
-from dusk_arrow.results.settings import EstimatorName, FamilyName, Settings
+from dusk_arrow.results.settings import Settings
 
 
 class Results(Part):

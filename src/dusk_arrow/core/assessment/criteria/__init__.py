@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
-from dusk_arrow.core.assessment.criteria.criterion import Criterion, Listing, Page, Verdict
+from dusk_arrow.core.assessment.criteria.criterion import Criterion, Form, Listing, Page, Verdict
 from dusk_arrow.core.assessment.criteria.presets import SAME_AS, Bounds, Preset, Sheet, wrong_bounds
 
 __all__ = [
@@ -19,6 +19,7 @@ __all__ = [
     "USUAL",
     "Bounds",
     "Criterion",
+    "Form",
     "Listing",
     "Page",
     "Preset",

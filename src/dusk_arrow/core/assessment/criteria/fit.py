@@ -9,7 +9,7 @@ from dusk_arrow.core.assessment.criteria.criterion import Criterion, Ground, Lis
 
 HU_BENTLER = ".95: Hu & Bentler (1999); .90: Bentler & Bonett (1980)"
 READOUT: frozenset[Listing] = frozenset({"readout"})
-EVERYWHERE: frozenset[Listing] = frozenset({"readout", "trail", "note", "table", "beside", "words", "brief"})
+EVERYWHERE: frozenset[Listing] = frozenset({"readout", "trail", "note", "table", "beside", "models", "words", "brief"})
 
 
 def chi_square_p(chi_square: float, df: float) -> float:
@@ -315,7 +315,7 @@ FIGURES = (
         form="plain",
         decimals=1,
         of_same_data=True,
-        lists=READOUT | {"note", "table", "trail"},
+        lists=READOUT | {"note", "table", "trail", "models"},
         printed_as=("AIC",),
         of=_aic,
     ),
@@ -329,7 +329,7 @@ FIGURES = (
         form="plain",
         decimals=1,
         of_same_data=True,
-        lists=READOUT | {"note", "table", "trail"},
+        lists=READOUT | {"note", "table", "trail", "models"},
         printed_as=("BIC",),
         of=_bic,
     ),
