@@ -17,6 +17,26 @@ USAGE = """Dusk Arrow: structural equation models from a questionnaire to a path
   dusk-arrow check FILE                  screen a data file (see dusk-arrow check --help)
   dusk-arrow --version                   print the version
 """
+EXTRAS = {
+    **dict.fromkeys(
+        [
+            "docx",
+            "jinja2",
+            "lxml",
+            "markdown_it",
+            "networkx",
+            "odf",
+            "pptx",
+            "pydot",
+            "reportlab",
+            "resvg_py",
+            "xlsxwriter",
+        ],
+        "report",
+    ),
+    **dict.fromkeys(["flask", "procrastinate", "psycopg", "sqlalchemy", "uvicorn"], "server"),
+    "distributed": "cluster",
+}
 RECORDS = {
     "backup": "Write all studies to one file.",
     "restore": "Put the studies of a backup in the place of the present ones, which are backed up first.",
@@ -68,6 +88,12 @@ def run() -> None:
         sys.exit(main(sys.argv[1:]))
     except KeyboardInterrupt:
         _leave()
+    except ModuleNotFoundError as error:
+        extra = EXTRAS.get((error.name or "").partition(".")[0])
+        if extra is None:
+            raise
+        print(f"This needs more than was installed: pip install 'dusk-arrow[{extra}]' ({error.name})", file=sys.stderr)
+        sys.exit(2)
 
 
 def _leave() -> None:

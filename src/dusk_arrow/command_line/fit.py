@@ -36,13 +36,13 @@ from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.exchange.origins import Origin
+from dusk_arrow.report.scores import scores_csv
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, Progress, run_here
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.holdout import half_step, opened
-from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.results.settings import RESAMPLES, Settings
 from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.results.what_ifs import with_what_ifs

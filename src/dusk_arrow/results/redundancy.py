@@ -8,9 +8,8 @@ import numpy as np
 
 from dusk_arrow.core.assessment.validity import redundancy
 from dusk_arrow.core.family import Fitted, FittedBlock
-from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Moments, Source
-from dusk_arrow.core.observations.moments import covariance
+from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.core.problems import Problem
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.results.settings import Settings
@@ -42,18 +41,6 @@ def wrong_items(model: Model, source: Source, settings: Settings) -> list[Proble
     return found
 
 
-def _moments(source: Source, columns: tuple[str, ...]) -> tuple[Array, int]:
-    """Covariances of columns and the cases that have all of them."""
-    if isinstance(source, Moments):
-        at = [source.names.index(name) for name in columns]
-        return source.covariance[np.ix_(at, at)], source.n
-    values = source.matrix(columns)
-    whole = values[~np.isnan(values).any(axis=1)]
-    if len(whole) < 3:
-        return np.full((len(columns), len(columns)), np.nan), len(whole)
-    return covariance(whole), len(whole)
-
-
 def redundancies(
     fitted: Fitted, block: FittedBlock, model: Model, source: Source, settings: Settings
 ) -> tuple[Redundancy, ...]:
@@ -70,7 +57,8 @@ def redundancies(
         own = [name for name in model.by_name[construct].indicators if name in sd] if construct in model.by_name else []
         if construct in passed_over or not own:
             continue
-        values, n = _moments(source, (*own, item))
+        evidence = gather(source, (*own, item), divisor="n-1")  # the cases that have all of them
         weight = np.array([weights[name, construct] / sd[name] for name in own])
-        found.append(Redundancy(construct, item, float(redundancy(weight, values)), n))
+        correlation = float(redundancy(weight, evidence.covariance)) if evidence.n > 2 else np.nan
+        found.append(Redundancy(construct, item, correlation, evidence.n))
     return tuple(found)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from typing import Literal
 
 import numpy as np
@@ -12,7 +11,6 @@ from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.observations.screening import summarise
 from dusk_arrow.core.problems import Problem, ProblemError, listed
 from dusk_arrow.core.scores import ScoreWeights, pair, score
-from dusk_arrow.exchange.writing import harmless
 from dusk_arrow.results.convert import descriptives_part
 from dusk_arrow.results.document import Part, Results, ScoreDescriptivesPart
 
@@ -84,18 +82,6 @@ def construct_scores(results: Results, cases: DataSet, method: Method = "regress
         None if part.bartlett is None else np.array(part.bartlett.values, dtype=float),
     )
     return list(weights.nodes), score(weights, values, method)
-
-
-def scores_csv(results: Results, cases: DataSet, method: Method = "regression") -> str:
-    """The scores as comma-separated text with the number of the case in front; empty where there is none."""
-    import pandas as pd  # loaded late: it takes long, and a start does not need it
-
-    names, values = construct_scores(results, cases, method)
-    table = pd.DataFrame(values, columns=[harmless(name) for name in names])
-    table.insert(0, "case", np.array(cases.case_numbers))
-    buffer = io.StringIO()
-    table.to_csv(buffer, index=False)
-    return buffer.getvalue()
 
 
 def described_scores(results: Results, cases: DataSet, method: Method = "regression") -> list[ScoreDescriptivesPart]:

@@ -12,8 +12,8 @@ from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.exchange.writing import write_rows
 from dusk_arrow.records import store
 from dusk_arrow.records.tables import DataSetRow
+from dusk_arrow.report.scores import scores_csv
 from dusk_arrow.results.document import Results
-from dusk_arrow.results.scoring import scores_csv
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, version_data
 from dusk_arrow.server.documents import fit_revision

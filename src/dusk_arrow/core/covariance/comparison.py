@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import ndtr
 
 from dusk_arrow.core.assessment.comparing import (
     ROUNDING,
@@ -34,6 +33,7 @@ from dusk_arrow.core.specification.changes import FixPath
 from dusk_arrow.core.specification.checking import check, formative_of_factors
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.statements import Specification
+from dusk_arrow.core.wald import two_sided_p, z_of
 
 NESTED = 1e-6
 
@@ -178,12 +178,11 @@ def paths_at_zero(specification: Specification, source: Source, settings: Estima
         if parameter.kind != "path" or parameter.index is None:
             continue
         estimate_, se = float(whole.estimation.solution.theta[parameter.index]), float(errors[parameter.index])
-        z = estimate_ / se if se > 0 else None
+        z = z_of(estimate_, se)
         changed = apply_all(specification, [FixPath(parameter.source, parameter.target, 0.0)])
         without = quick_fit(changed, source, settings)
         found = None if without is None else _tested(without, whole, _padded(whole, without))
-        p = None if z is None else float(2 * ndtr(-abs(z)))
-        tests.append(PathTest(parameter.source, parameter.target, estimate_, z, p, found))
+        tests.append(PathTest(parameter.source, parameter.target, estimate_, z, two_sided_p(z), found))
     return tests
 
 

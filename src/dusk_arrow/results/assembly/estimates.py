@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.special import ndtr
 
 from dusk_arrow.core.effects.mediation import Single, classify, excludes_zero
 from dusk_arrow.core.effects.routes import Effect
@@ -11,6 +10,7 @@ from dusk_arrow.core.family import Parameter
 from dusk_arrow.core.linear_algebra import correlation_from
 from dusk_arrow.core.resampling.intervals import enough
 from dusk_arrow.core.statistics import StatisticKey, StatisticName
+from dusk_arrow.core.wald import two_sided_p, z_of
 from dusk_arrow.results.assembly.summaries import Found
 from dusk_arrow.results.convert import bootstrap_part, matrix_part
 from dusk_arrow.results.document import (
@@ -36,7 +36,7 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
     drawn = boot if by_bootstrap else None
     se = found.error("estimate", key) if parameter.free else None
     se = drawn.se if drawn is not None else se
-    z = value / se if se else None
+    z = z_of(value, se)
     own = found.error("standardized", key)
     if by_bootstrap:
         own = None if standardized_boot is None else standardized_boot.se
@@ -46,7 +46,7 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
     if standardized is not None and by_bootstrap and standardized_boot is not None:
         standardized_interval, standardized_p = standardized_boot.headline, standardized_boot.p_value
     elif standardized is not None and standardized_se:
-        standardized_p = float(2 * ndtr(-abs(standardized / standardized_se)))
+        standardized_p = two_sided_p(z_of(standardized, standardized_se))
     return ParameterPart(
         kind=key.kind,
         from_=key.source,
@@ -59,7 +59,7 @@ def _parameter(found: Found, parameter: Parameter) -> ParameterPart:
         estimate=value,
         se=se,
         z=z,
-        p_value=drawn.p_value if drawn is not None else float(2 * ndtr(-abs(z))) if z is not None else None,
+        p_value=drawn.p_value if drawn is not None else two_sided_p(z),
         interval=drawn.headline if drawn is not None else found.interval(value, se),
         standardized=standardized,
         standardized_se=standardized_se,

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from scipy.special import ndtri
-
 from dusk_arrow.core.effects.routes import Effect
 from dusk_arrow.core.family import Fitted, FittedBlock
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.resampling.intervals import enough
 from dusk_arrow.core.statistics import StatisticKey, StatisticName
+from dusk_arrow.core.wald import around
 from dusk_arrow.results.analysis import Analysis, MonteCarlo
 from dusk_arrow.results.bootstrapping import BootstrapOutcome
 from dusk_arrow.results.convert import bootstrap_part, number
@@ -75,10 +74,7 @@ class Found(NamedTuple):
 
     def interval(self, value: float | None, se: float | None) -> Interval | None:
         """Value ± so many standard errors."""
-        if value is None or se is None:
-            return None
-        reach = float(ndtri(0.5 + self.settings.level / 2)) * se
-        return (value - reach, value + reach)
+        return around(value, se, self.settings.level)
 
 
 def found_of(analysis: Analysis) -> list[Found]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from pydantic import Field
-from scipy.special import ndtr
 
 from dusk_arrow.core.parameter_key import ParameterKind
+from dusk_arrow.core.wald import two_sided_p, z_of
 from dusk_arrow.results.document.basics import Bootstrap, Headline, Interval, Matrix, Part
 
 
@@ -100,7 +100,7 @@ def reading(part: ParameterPart | EffectPart, standardized: bool = True) -> Read
             return Reading(value, drawn, se, None, None)
         if part.kind != "direct":
             return Reading(value, None, se, None, None)
-        p = float(2 * ndtr(-abs(value / se))) if value is not None and se else None
+        p = two_sided_p(z_of(value, se))
         return Reading(value, bounds, se, p, None)
     p = part.standardized_p_value if standardized else part.p_value
     return Reading(value, bounds, se, p, None)
