@@ -1,4 +1,4 @@
-"""The Data station as a user meets it: preview and repairs, recorded steps, cases held out, the next wave."""
+"""The Data station as a user meets it: preview and repairs, recorded steps, cases held out, the next file."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Data over the API: previews that store nothing, steps, cases, the next wave, files out; settings and comparisons."""
+"""Data over the API: previews that store nothing, steps, cases, the next file, files out; settings and comparisons."""
 
 from __future__ import annotations
 
@@ -176,21 +176,21 @@ def test_cases_are_shown_sorted_held_out_and_taken_back(client: FlaskClient, cre
     assert not {3, 7} & {d["case"] for d in screening["mahalanobis"]}
 
 
-def test_the_next_wave_takes_the_place_of_the_data(client: FlaskClient, created: dict[str, Any]) -> None:
+def test_the_next_file_takes_the_place_of_the_data(client: FlaskClient, created: dict[str, Any]) -> None:
     """Steps stay, models move, and what differs is said before anything is stored."""
     project = created["project_id"]
     record(client, project, RECODE, {"type": "hold_out", "cases": [1], "reason": None, "on": True})
     lines = RIVER.decode().splitlines()
-    wave = "\n".join([lines[0] + ",mood", *(line + ",1" for line in lines[1:301])]).encode()
-    found = send(client, f"/api/projects/{project}/wave-previews", wave, "wave2.csv").get_json()["report"]
+    following = "\n".join([lines[0] + ",mood", *(line + ",1" for line in lines[1:301])]).encode()
+    found = send(client, f"/api/projects/{project}/next-file-previews", following, "wave2.csv").get_json()["report"]
     assert (found["cases_before"], found["cases_after"], found["columns_new"]) == (411, 300, ["mood"])
     assert client.get(f"/api/projects/{project}").get_json()["n_cases"] == 411
-    done = send(client, f"/api/projects/{project}/waves", wave, "wave2.csv")
+    done = send(client, f"/api/projects/{project}/next-files", following, "wave2.csv")
     assert done.status_code == 201
     assert done.get_json()["models_changed"] == ["Model 1"]
     assert client.get(f"/api/projects/{project}").get_json()["data_name"] == "wave2"
     assert [line["step"]["type"] for line in steps_of(client, project)["steps"]] == ["reverse"]
-    assert model(client, created)["revision"]["words"] == "data: new wave wave2, 300 cases"
+    assert model(client, created)["revision"]["words"] == "data: next file wave2, 300 cases"
 
 
 @pytest.mark.parametrize("ending", ["csv", "xlsx", "sav"])

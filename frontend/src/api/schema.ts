@@ -947,6 +947,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/next-file-previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would differ if a new file took the place of the data; nothing is stored. */
+        post: operations["previewNextFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/next-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it. */
+        post: operations["replaceData"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/project.zip": {
         parameters: {
             query?: never;
@@ -1044,40 +1078,6 @@ export interface paths {
         get: operations["exportTable"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/wave-previews": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What would differ if a new file took the place of the data; nothing is stored. */
-        post: operations["previewWave"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/waves": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it. */
-        post: operations["replaceData"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1672,7 +1672,7 @@ export interface components {
         };
         /**
          * ColumnDifference
-         * @description A column in both waves whose figures moved; `shift` is the difference of the means in SDs of the wave before.
+         * @description A column in both files whose figures moved; `shift` is the difference of the means in SDs of the file before.
          */
         ColumnDifference: {
             /** Mean After */
@@ -3875,6 +3875,24 @@ export interface components {
             steps: (components["schemas"]["RenameColumn"] | components["schemas"]["DescribeColumn"] | components["schemas"]["TreatAsMissing"] | components["schemas"]["Reverse"] | components["schemas"]["HoldOut"] | components["schemas"]["HoldOutHalf"] | components["schemas"]["KeepCases"] | components["schemas"]["WeightCases"] | components["schemas"]["FillWithMean"] | components["schemas"]["Combine"] | components["schemas"]["Center"] | components["schemas"]["DummyCode"] | components["schemas"]["DropColumns"])[];
         };
         /**
+         * NextFileReport
+         * @description The next file against the one before.
+         */
+        NextFileReport: {
+            /** Cases After */
+            cases_after: number;
+            /** Cases Before */
+            cases_before: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnDifference"][];
+            /** Columns Gone */
+            columns_gone: string[];
+            /** Columns New */
+            columns_new: string[];
+            /** Kind Changed */
+            kind_changed: string[];
+        };
+        /**
          * NormalityPart
          * @description Mardia's tests on the complete cases of `columns`.
          */
@@ -4778,14 +4796,14 @@ export interface components {
         };
         /**
          * Replaced
-         * @description What came of a new wave: what differs, problems of the file and of the steps, and the models moved to it.
+         * @description What came of the next file: what differs, problems of the file and of the steps, and the models moved to it.
          */
         Replaced: {
             /** Models Changed */
             models_changed: string[];
             /** Problems */
             problems: components["schemas"]["ProblemPart"][];
-            report: components["schemas"]["WaveReport"];
+            report: components["schemas"]["NextFileReport"];
         };
         /**
          * ReportDocument
@@ -5938,24 +5956,6 @@ export interface components {
                 number,
                 number
             ] | null;
-        };
-        /**
-         * WaveReport
-         * @description The new wave against the one before.
-         */
-        WaveReport: {
-            /** Cases After */
-            cases_after: number;
-            /** Cases Before */
-            cases_before: number;
-            /** Columns */
-            columns: components["schemas"]["ColumnDifference"][];
-            /** Columns Gone */
-            columns_gone: string[];
-            /** Columns New */
-            columns_new: string[];
-            /** Kind Changed */
-            kind_changed: string[];
         };
         /**
          * WeightCases
@@ -8808,6 +8808,112 @@ export interface operations {
             };
         };
     };
+    previewNextFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    replaceData: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     getProjectFile: {
         parameters: {
             query?: never;
@@ -9103,112 +9209,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    previewWave: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["FileForm"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Replaced"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    replaceData: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["FileForm"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Replaced"];
-                };
             };
             /** @description Not Found */
             404: {

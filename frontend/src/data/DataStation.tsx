@@ -54,10 +54,10 @@ export default function DataStation({ project, model }: StationProps) {
           <Downloads project={project} />
           {!matrix && (
             <>
-              <Heading className="mb-1 mt-5">the next wave</Heading>
+              <Heading className="mb-1 mt-5">the next file</Heading>
               <DropZone
                 compact
-                wave={project.id}
+                project={project.id}
                 words="Drop a file with the same columns to put it in the place of this one"
               />
             </>

@@ -100,7 +100,7 @@ export function ScreeningView({ project, steps }: { project: Project; steps: Ste
                     Hold out
                   </Action>
                   <Quiet size="xs" onClick={() => setChosen(new Set())}>
-                    Let go
+                    Deselect
                   </Quiet>
                 </>
               )}

@@ -47,7 +47,7 @@ export const KEYS = [
   { id: "whole", words: "whole model", group: "on the board", keys: ["0"] },
   { id: "larger", words: "larger", group: "on the board", keys: ["+", "="] },
   { id: "smaller", words: "smaller", group: "on the board", keys: ["-"] },
-  { id: "let-go", words: "let go", group: "on the board", keys: ["Escape"] },
+  { id: "deselect", words: "deselect", group: "on the board", keys: ["Escape"] },
   { id: "aside", words: "set aside, or take back", group: "with an item", keys: ["a"] },
   { id: "essential", words: "keep as essential", group: "with an item", keys: ["e"] },
   { id: "marker", words: "carry the scale", group: "with an item", keys: ["m"] },

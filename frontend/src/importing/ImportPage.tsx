@@ -21,12 +21,12 @@ import { ReadingForm } from "./ReadingForm";
 import {
   sendPreview,
   sendProject,
-  sendWave,
-  sendWavePreview,
+  sendNextFile,
+  sendNextFilePreview,
   type ImportOptions,
   type Ways,
 } from "./sending";
-import { WaveReport } from "./WaveReport";
+import { NextFileReport } from "./NextFileReport";
 
 type Preview = Schemas["PreviewPart"];
 
@@ -48,12 +48,12 @@ const AS_FOUND: ImportOptions = {
 
 /** A file before anything is stored: how it is read, what came of it, what is wrong and how to put it right. */
 export default function ImportPage() {
-  const { file, wave } = useIncoming();
+  const { file, project } = useIncoming();
   if (!file) return <Navigate to="/" replace />;
-  return <Arriving key={file.name + file.size} file={file} wave={wave} />;
+  return <Arriving key={file.name + file.size} file={file} project={project} />;
 }
 
-function Arriving({ file, wave }: { file: File; wave: number | null }) {
+function Arriving({ file, project }: { file: File; project: number | null }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [options, setOptions] = useState(AS_FOUND);
@@ -70,9 +70,9 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
     retry: false,
   });
   const differences = useQuery({
-    queryKey: ["wave", wave, file.name, file.size, options, names, steps],
-    enabled: wave !== null && preview.data?.usable === true,
-    queryFn: () => sendWavePreview(wave ?? 0, file, ways),
+    queryKey: ["project", project, file.name, file.size, options, names, steps],
+    enabled: project !== null && preview.data?.usable === true,
+    queryFn: () => sendNextFilePreview(project ?? 0, file, ways),
     retry: false,
   });
   const found = preview.data;
@@ -80,14 +80,14 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
     setShare(0);
     setFaults([]);
     try {
-      if (wave === null) {
+      if (project === null) {
         const created = await sendProject(file, ways, setShare);
         await queries.invalidateQueries({ queryKey: ["projects"] });
         void navigate(`/projects/${created.project_id}/data`);
       } else {
-        await sendWave(wave, file, ways, setShare);
+        await sendNextFile(project, file, ways, setShare);
         await queries.invalidateQueries();
-        void navigate(`/projects/${wave}/data`);
+        void navigate(`/projects/${project}/data`);
       }
     } catch (error) {
       setFaults(
@@ -148,7 +148,7 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
         <section aria-label="What came of it" className="min-w-0 overflow-y-auto pb-4">
           <RawRows rows={found?.rows ?? []} header={options.header} />
           {preview.isLoadingError && <p role="alert">{preview.error.message}</p>}
-          {differences.data && <WaveReport report={differences.data.report} />}
+          {differences.data && <NextFileReport report={differences.data.report} />}
           {found && found.columns.length > 0 && <Arrived found={found} />}
         </section>
         <section aria-label="Problems" className="overflow-y-auto pb-4">
@@ -177,7 +177,7 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
         </section>
       </main>
       <footer className="flex h-[58px] shrink-0 items-center gap-3 border-t border-line px-4">
-        {wave === null ? (
+        {project === null ? (
           <label className="flex items-center gap-2">
             <span className="text-quiet">Project</span>
             <input
@@ -188,11 +188,11 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
             />
           </label>
         ) : (
-          <span className="text-quiet">Recorded steps stay; models are estimated anew on the new wave.</span>
+          <span className="text-quiet">Recorded steps stay; models are estimated anew on the next file.</span>
         )}
         <span className="flex-1" />
         <span className="text-quiet">Nothing is stored yet.</span>
-        <Link className="btn btn-ghost btn-sm" to={wave === null ? "/" : `/projects/${wave}/data`}>
+        <Link className="btn btn-ghost btn-sm" to={project === null ? "/" : `/projects/${project}/data`}>
           Leave it
         </Link>
         <Primary
@@ -201,7 +201,7 @@ function Arriving({ file, wave }: { file: File; wave: number | null }) {
           onClick={() => void bring()}
         >
           {share === null
-            ? wave === null
+            ? project === null
               ? "Bring it in"
               : "Replace the data"
             : share < 1

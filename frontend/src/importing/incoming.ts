@@ -1,14 +1,14 @@
 import { create } from "zustand";
 
-/** A file on its way in: as a new project, or as the next wave of one. */
+/** A file on its way in: as a new project, or as the next file of one. */
 interface Incoming {
   file: File | null;
-  wave: number | null;
-  begin: (file: File, wave: number | null) => void;
+  project: number | null;
+  begin: (file: File, project: number | null) => void;
 }
 
 export const useIncoming = create<Incoming>((set) => ({
   file: null,
-  wave: null,
-  begin: (file, wave) => set({ file, wave }),
+  project: null,
+  begin: (file, project) => set({ file, project }),
 }));

@@ -49,19 +49,19 @@ export function sendBundle(file: File): Promise<Schemas["Created"]> {
   return post("/api/bundles", form);
 }
 
-/** What a new wave would change, without changing anything. */
-export function sendWavePreview(project: number, file: File, ways: Ways): Promise<Schemas["Replaced"]> {
-  return send(`/api/projects/${project}/wave-previews`, file, file.name, ways);
+/** What the next file would change, without changing anything. */
+export function sendNextFilePreview(project: number, file: File, ways: Ways): Promise<Schemas["Replaced"]> {
+  return send(`/api/projects/${project}/next-file-previews`, file, file.name, ways);
 }
 
-/** A new wave in the place of the data. */
-export function sendWave(
+/** The next file in the place of the data. */
+export function sendNextFile(
   project: number,
   file: File,
   ways: Ways,
   progress: Progress,
 ): Promise<Schemas["Replaced"]> {
-  return send(`/api/projects/${project}/waves`, file, file.name, ways, progress);
+  return send(`/api/projects/${project}/next-files`, file, file.name, ways, progress);
 }
 
 function send<T>(address: string, file: Blob, fileName: string, ways: Ways, progress?: Progress): Promise<T> {

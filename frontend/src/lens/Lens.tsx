@@ -18,7 +18,7 @@ import { Action, Row, TextButton } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { isChange, isChoice, isStep } from "../shared/repairs";
 import { CovarianceLens } from "./CovarianceLens";
-import { GroupLens } from "./GroupLens";
+import { SeveralLens } from "./SeveralLens";
 import { ConstructLens } from "./ConstructLens";
 import { IndicatorLens } from "./IndicatorLens";
 import { Kind, Rule, Title } from "./parts";
@@ -37,7 +37,7 @@ export function Lens({ project, model, gestures }: Props) {
   const group = useDesk((desk) => desk.group);
   let content = null;
   if (group.length > 1) {
-    content = <GroupLens {...{ project, model, gestures, group }} />;
+    content = <SeveralLens {...{ project, model, gestures, group }} />;
   } else if (selection?.kind === "covariance") {
     content = <CovarianceLens {...{ model, gestures }} first={selection.first} second={selection.second} />;
   } else if (

@@ -135,7 +135,7 @@ export function useBoardKeys(project: Project, model: ModelState, gestures: Gest
             model.board.cards.filter((c) => c.pinned).map((c) => [c.name, { x: c.box.x, y: c.box.y }]),
           ),
         ),
-      "let-go": () => {
+      deselect: () => {
         startPath(null);
         select(null);
       },

@@ -289,7 +289,7 @@ function JointTests(props: {
         </Action>
       )}
       <Quiet size="xs" onClick={clear}>
-        Let go
+        Deselect
       </Quiet>
     </div>
   );

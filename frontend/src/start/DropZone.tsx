@@ -11,11 +11,11 @@ import { Action, Primary } from "../shared/controls";
 interface Props {
   words: string;
   compact?: boolean;
-  wave?: number | null;
+  project?: number | null;
 }
 
 /** Takes a file by drop or pick, and leads to its preview. */
-export function DropZone({ words, compact = false, wave = null }: Props) {
+export function DropZone({ words, compact = false, project = null }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
   const navigate = useNavigate();
@@ -24,7 +24,7 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
   const begin = useIncoming((state) => state.begin);
   const look = (file: File | undefined) => {
     if (!file) return;
-    if (wave === null && file.name.toLowerCase().endsWith(".zip")) {
+    if (project === null && file.name.toLowerCase().endsWith(".zip")) {
       void attempt(() => sendBundle(file)).then(async (made) => {
         if (!made) return;
         await queries.invalidateQueries({ queryKey: ["projects"] });
@@ -32,7 +32,7 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
       });
       return;
     }
-    begin(file, wave);
+    begin(file, project);
     void navigate("/import");
   };
   const Pick = compact ? Action : Primary;
@@ -57,9 +57,9 @@ export function DropZone({ words, compact = false, wave = null }: Props) {
       <input
         ref={input}
         type="file"
-        accept={[...endings, ...(wave === null ? [".zip"] : [])].join(",")}
+        accept={[...endings, ...(project === null ? [".zip"] : [])].join(",")}
         className="hidden"
-        aria-label={wave === null ? "Data file" : "File of the next wave"}
+        aria-label={project === null ? "Data file" : "The next file"}
         onChange={(event) => {
           look(event.target.files?.[0]);
           event.target.value = "";

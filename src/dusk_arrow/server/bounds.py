@@ -14,7 +14,7 @@ MEGABYTE = 1024 * 1024
 MOST_FILE = 201 * MEGABYTE
 MOST_JSON = 2 * MEGABYTE
 MOST_FORM_TEXT = 4 * MEGABYTE
-FILES = re.compile(r"/api/(previews|bundles|projects|projects/\d+/(waves|wave-previews))")
+FILES = re.compile(r"/api/(previews|bundles|projects|projects/\d+/(next-files|next-file-previews))")
 
 
 def _refuse(status: int, code: str, message: str) -> Response:

@@ -1,4 +1,4 @@
-"""The data of a project: recorded steps, cases, screening, a new wave, and downloads."""
+"""The data of a project: recorded steps, cases, screening, the next file, and downloads."""
 
 from __future__ import annotations
 
@@ -25,8 +25,8 @@ from dusk_arrow.records.tables import DataSetRow, DataVersionRow, ModelRow, Proj
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import ProblemPart
 from dusk_arrow.results.holdout import half_step
+from dusk_arrow.results.next_file import NextFileReport, compare_files
 from dusk_arrow.results.screening import CheckDocument, check_document, screening_tables
-from dusk_arrow.results.waves import WaveReport, compare_waves
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import attachment, context, keep, reply, version_data
 from dusk_arrow.server.imports import FileForm, read_form
@@ -231,14 +231,14 @@ def use_present_data(path: FollowPath) -> Response:
 
 
 class Replaced(BaseModel):
-    """What came of a new wave: what differs, problems of the file and of the steps, and the models moved to it."""
+    """What came of the next file: what differs, problems of the file and of the steps, and the models moved to it."""
 
-    report: WaveReport
+    report: NextFileReport
     problems: list[ProblemPart]
     models_changed: list[str]
 
 
-class _Wave(NamedTuple):
+class _NextFile(NamedTuple):
     """A new file in the place of the data: what it holds, what differs, and the steps that are taken again."""
 
     project: ProjectRow
@@ -248,37 +248,37 @@ class _Wave(NamedTuple):
     origin: Origin
 
 
-def _wave(session: Session, path: ProjectPath, form: FileForm) -> _Wave:
+def _next_file(session: Session, path: ProjectPath, form: FileForm) -> _NextFile:
     project = find_project(session, path.project_id)
     version = store.current_version(session, project)
     before = version_data(version.id)
     data, noticed, _, origin = read_form(form)
     if isinstance(data, Moments) or isinstance(before, Moments):
-        raise refuse(422, "waves_need_cases", "Only cases can be replaced by a new wave.")
+        raise refuse(422, "next_file_needs_cases", "Only cases can be replaced by the next file.")
     steps: list[Step] = [step for step in store.steps_of(version) if not isinstance(step, HoldOut | HoldOutHalf)]
     after, faults = apply_steps(data, steps)
     problems = [problem_part(problem) for problem in [*noticed, *faults]]
-    found = Replaced(report=compare_waves(before, after), problems=problems, models_changed=[])
-    return _Wave(project, data, found, steps, origin)
+    found = Replaced(report=compare_files(before, after), problems=problems, models_changed=[])
+    return _NextFile(project, data, found, steps, origin)
 
 
-@api.post("/<int:project_id>/wave-previews", operation_id="previewWave", responses={200: Replaced})
+@api.post("/<int:project_id>/next-file-previews", operation_id="previewNextFile", responses={200: Replaced})
 @computes
-def preview_wave(path: ProjectPath, form: FileForm) -> Response:
+def preview_next_file(path: ProjectPath, form: FileForm) -> Response:
     """What would differ if a new file took the place of the data; nothing is stored."""
     with context().sessions() as session:
-        return reply(_wave(session, path, form).found)
+        return reply(_next_file(session, path, form).found)
 
 
-@api.post("/<int:project_id>/waves", operation_id="replaceData", responses={201: Replaced})
+@api.post("/<int:project_id>/next-files", operation_id="replaceData", responses={201: Replaced})
 @computes
 def replace_data(path: ProjectPath, form: FileForm) -> Response:
     """Puts a new file in the place of the data: recorded steps stay (cases held out do not), models move to it."""
     with context().sessions.begin() as session:
-        project, data, found, steps, origin = _wave(session, path, form)
+        project, data, found, steps, origin = _next_file(session, path, form)
         row = store.add_data_set(session, project, data, [p.model_dump(mode="json") for p in found.problems], origin)
         after, _ = apply_steps(data, steps)
-        said = f"new wave {data.name}, {after.n} cases"
+        said = f"next file {data.name}, {after.n} cases"
         version = store.add_data_version(session, row, steps, said, after)
         project.data_version_id = version.id
         changed = _move_models(session, project, version, said)

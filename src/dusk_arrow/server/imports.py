@@ -1,4 +1,4 @@
-"""Files in: previews of which nothing is stored, new projects, and new waves of a study."""
+"""Files in: previews of which nothing is stored, new projects, and next files of a study."""
 
 from __future__ import annotations
 

@@ -3,7 +3,7 @@ import { Heading } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 
-type Report = Schemas["WaveReport"];
+type Report = Schemas["NextFileReport"];
 
 type Moved = Report["columns"][number];
 
@@ -20,8 +20,8 @@ const COLUMNS: TableColumn<Moved>[] = [
   },
 ];
 
-/** What differs between the data in place and a new wave. */
-export function WaveReport({ report }: { report: Report }) {
+/** What differs between the data in place and the next file. */
+export function NextFileReport({ report }: { report: Report }) {
   const moved = report.columns.filter((c) => Math.abs(c.shift ?? 0) >= 0.2 || c.new_values.length > 0);
   return (
     <section className="mb-6" aria-label="What differs from the data in place">

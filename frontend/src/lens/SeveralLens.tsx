@@ -10,7 +10,7 @@ import { Kind, Title } from "./parts";
 type ParameterKey = Schemas["ParameterKey"];
 
 /** What can be done with several things at once. */
-export function GroupLens(props: {
+export function SeveralLens(props: {
   project: Project;
   model: ModelState;
   gestures: Gestures;
@@ -146,7 +146,7 @@ export function GroupLens(props: {
         {(nodes.length === group.length || paths.length === group.length) && (
           <Action onClick={() => propose(removal(group, model))}>Remove…</Action>
         )}
-        <Quiet onClick={() => select(null)}>Let go</Quiet>
+        <Quiet onClick={() => select(null)}>Deselect</Quiet>
       </div>
     </>
   );

@@ -1,4 +1,4 @@
-"""What differs between two waves of the same questionnaire."""
+"""What differs between two files of the same questionnaire."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from dusk_arrow.results.document import Part
 
 
 class ColumnDifference(Part):
-    """A column in both waves whose figures moved; `shift` is the difference of the means in SDs of the wave before."""
+    """A column in both files whose figures moved; `shift` is the difference of the means in SDs of the file before."""
 
     name: str
     n_before: int
@@ -21,8 +21,8 @@ class ColumnDifference(Part):
     new_values: list[str]
 
 
-class WaveReport(Part):
-    """The new wave against the one before."""
+class NextFileReport(Part):
+    """The next file against the one before."""
 
     cases_before: int
     cases_after: int
@@ -41,7 +41,7 @@ def _values(data: DataSet, name: str) -> set[str]:
     return found if len(found) <= 30 else set()
 
 
-def compare_waves(before: DataSet, after: DataSet) -> WaveReport:
+def compare_files(before: DataSet, after: DataSet) -> NextFileReport:
     """Columns that are gone or new, and what moved in those that stayed."""
     shared = [name for name in before.names if name in after.names]
     differences, changed = [], []
@@ -77,7 +77,7 @@ def compare_waves(before: DataSet, after: DataSet) -> WaveReport:
                 new_values=fresh[:10],
             )
         )
-    return WaveReport(
+    return NextFileReport(
         cases_before=before.n,
         cases_after=after.n,
         columns_gone=[name for name in before.names if name not in after.names],
