@@ -310,10 +310,18 @@ def solve_batch(
 
     Where they are known directly nothing is searched for; else descent from `start` (q,) on one metric in its coordinates, and by θ
     itself for those that find no minimum there. What is left is refined on metrics of its own, and what has then not come to rest is
-    followed with patience. A sample whose F falls without end has not converged, nor has one that is not `usable`.
+    followed with patience. A sample whose F falls without end has not converged, nor has one that is not `usable`, which is not
+    tried.
     """
+    if not usable.all():
+        theta, value, done = np.tile(start, (usable.size, 1)), np.full(usable.size, np.inf), usable.copy()
+        own = np.flatnonzero(usable)
+        if own.size:
+            some = np.ones(own.size, dtype=bool)
+            theta[own], value[own], done[own] = solve_batch(model, discrepancy.take(own), some, start, metric)
+        return theta, value, done
     known = discrepancy.direct(model)
-    if known is not None and known[2][usable].all():
+    if known is not None and known[2].all():
         return known[0], known[1], usable
     turned = TurnedObjective(model, discrepancy, metric.coordinates)
     state = _begin(np.broadcast_to(start, (discrepancy.size, start.size)))
@@ -330,7 +338,7 @@ def solve_batch(
     everything = Objective(model.unsplit(), discrepancy)
     state = _refine(everything, state, ASKED)
     done = state.gradient_size < ASKED
-    left = np.flatnonzero(usable & ~done)
+    left = np.flatnonzero(~done)
     if left.size:
         remaining = everything.take(left)
         begin = State(*(field[left] for field in state))
@@ -339,4 +347,4 @@ def solve_batch(
         for whole, part in zip(state, found, strict=True):
             whole[left] = part
         done[left] = (found.gradient_size < CONVERGED) & remaining.at_rest(found.theta, np.arange(left.size))
-    return state.theta, state.value, done & usable
+    return state.theta, state.value, done

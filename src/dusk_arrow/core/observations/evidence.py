@@ -194,7 +194,11 @@ class FilledCases(_Rows):
             covariances, means = resample_filled(products, counts, offset)
             still = does_not_vary(covariances, means - self.means)
             usable = np.logical_not(still.any(axis=1))
-            return Samples(covariances, means, usable, self.covariance, None, _repeated(self.values, counts), still)
+
+            def cases(at: int) -> Array:
+                return np.repeat(np.where(self.there, self.values, means[at]), counts[at].astype(int), axis=0)
+
+            return Samples(covariances, means, usable, self.covariance, None, cases, still)
 
         return draw
 
