@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import pytest
 
+from dusk_arrow import __version__
 from dusk_arrow.core.assessment.criteria import SHEET, listed_in
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name, traits_of
@@ -66,3 +68,9 @@ def test_every_statistic_of_fit_has_its_place_in_the_document() -> None:
     whole = {c.key for c in SHEET if c.about == "model"} - {"lowest_ave", "highest_htmt", "highest_vif"}
     for where in ("readout", "note", "table", "beside", "words"):
         assert {key for key in listed_in(where) if key in whole} <= fields  # type: ignore[arg-type]
+
+
+def test_the_product_has_one_version() -> None:
+    """A page that says another version than its server would be fetched anew for ever."""
+    for name in ("package.json", "package-lock.json"):
+        assert json.loads((ROOT / "frontend" / name).read_text())["version"] == __version__

@@ -30,7 +30,7 @@ def documents() -> dict[str, dict[str, Any]]:
     api = app.test_client().get("/api/openapi.json").get_json()
     return {
         "docs/openapi.json": api,
-        "frontend/src/api/usual_figure.json": FigureOptions().model_dump(mode="json"),
+        "frontend/src/client/usual_figure.json": FigureOptions().model_dump(mode="json"),
         "src/dusk_arrow/results/schemas/results.json": Results.model_json_schema(mode="serialization"),
         "src/dusk_arrow/results/schemas/check.json": CheckDocument.model_json_schema(mode="serialization"),
     }

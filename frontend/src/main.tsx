@@ -3,10 +3,11 @@ import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import "./app.css";
-import { watchServer } from "./api/server";
+import { watchServer } from "./client/server";
+import { useDesk } from "./desk/desk";
 import { Fallible } from "./frame/Fallible";
 import { ServerBanner } from "./frame/ServerBanner";
-import { applyTheme, storedTheme } from "./frame/theme";
+import { applyTheme, storedTheme } from "./shared/theme";
 import { StartPage } from "./start/StartPage";
 
 const Frame = lazy(() => import("./frame/Frame"));
@@ -14,7 +15,10 @@ const ImportPage = lazy(() => import("./importing/ImportPage"));
 
 applyTheme(storedTheme());
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
-watchServer(queries);
+watchServer(queries, () => {
+  const { saving, typing } = useDesk.getState();
+  return Boolean(saving || typing);
+});
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

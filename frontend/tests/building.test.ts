@@ -1,13 +1,13 @@
 // Shapes, selections, removals: what a gesture means before anything is sent.
 import { beforeEach, describe, expect, test } from "vitest";
-import type { Column, ModelState, Project } from "../src/api/client";
+import type { Column, ModelState, Project } from "../src/client/client";
 import { asChanges, growthOf, pathsOf } from "../src/build/shapes";
-import { withHeldOut, withoutHeldOut } from "../src/data/steps";
-import { withChoice } from "../src/frame/settings";
-import { beside } from "../src/model/boardKeys";
-import { constructName, freeOf, owners } from "../src/model/columns";
-import { isSelected, pathStart, select, selectMore, useDesk } from "../src/model/desk";
-import { duplicate, gathered, listed, parameterKey, removal, setAside } from "../src/model/doing";
+import { withHeldOut, withoutHeldOut } from "../src/desk/steps";
+import { withChoice } from "../src/shared/settings";
+import { beside } from "../src/board/boardKeys";
+import { constructName, freeOf, owners } from "../src/desk/columns";
+import { isSelected, pathStart, select, selectMore, useDesk } from "../src/desk/desk";
+import { duplicate, gathered, listed, parameterKey, removal, setAside } from "../src/desk/doing";
 import { isChange, isChoice, isReadAgain, isStep } from "../src/shared/repairs";
 
 const NOBODY = { antecedents: [], mediators: [], outcomes: [], controls: [] };

@@ -1,6 +1,6 @@
 // What the Effects station works out by itself: the order of stations, what is held constant, where to begin, readings.
 import { describe, expect, test } from "vitest";
-import type { Effect, ModelState, Project } from "../src/api/client";
+import type { Effect, ModelState, Project } from "../src/client/client";
 import { expectation, freeLabel } from "../src/effects/Expecting";
 import { reading } from "../src/effects/Reading";
 import { circular, controls, inOrder, stationsOf, telling, ticksOf } from "../src/effects/routes";

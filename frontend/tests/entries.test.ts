@@ -1,14 +1,14 @@
 // What the finder knows: everything that can be done, seen, gone to and read, by name, and what cannot be done and why.
 import { beforeEach, describe, expect, test, vi } from "vitest";
-import type { Change, ModelState, Project } from "../src/api/client";
+import type { Change, ModelState, Project } from "../src/client/client";
 import type { Gestures } from "../src/api/gestures";
 import { entries, type Entry } from "../src/finder/entries";
 import { fit } from "../src/finder/matching";
 import { NOT_HERE, OTHER_NAMES } from "../src/finder/otherNames";
-import { changeKey, piecesOf } from "../src/frame/keys";
+import { changeKey, piecesOf } from "../src/shared/keys";
 import { STATIONS } from "../src/frame/stations";
-import { select, useDesk, type Selection } from "../src/model/desk";
-import { EXPORTS } from "../src/report/exports";
+import { select, useDesk, type Selection } from "../src/desk/desk";
+import { EXPORTS } from "../src/shared/exports";
 
 vi.hoisted(() => {
   localStorage.setItem("dusk-arrow-theme", "dusk-day"); // no display here to ask for its preference
@@ -101,6 +101,7 @@ function all(selection: Selection = null, other: Partial<ModelState> = {}): Entr
     model: { ...model, ...other } as ModelState,
     gestures,
     station: "data",
+    stations: STATIONS,
     selection,
     criteria: criteria as never,
     choices: choices as never,

@@ -1,8 +1,8 @@
 // Two families in one product: settings that follow the family, figures that tell revisions apart, words for intervals.
 import { describe, expect, test } from "vitest";
-import type { Parameter, ReadoutFigure, Schemas, Settings, Shown } from "../src/api/client";
-import { withChoice, withFamily } from "../src/frame/settings";
-import { canHold } from "../src/lens/HoldMenu";
+import type { Parameter, ReadoutFigure, Schemas, Settings, Shown } from "../src/client/client";
+import { withChoice, withFamily } from "../src/shared/settings";
+import { canHold } from "../src/shared/HoldMenu";
 import { basis, errorsWords, telling } from "../src/shared/basis";
 
 type Family = Schemas["FamilyPart"];

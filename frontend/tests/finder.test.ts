@@ -1,7 +1,7 @@
 // What is found by a few letters, and which keys do what.
 import { beforeEach, describe, expect, test } from "vitest";
 import { fit, pieces, shared } from "../src/finder/matching";
-import { changeKey, inText, KEYS, keysOf, piecesOf, pressed } from "../src/frame/keys";
+import { changeKey, inText, KEYS, keysOf, piecesOf, pressed } from "../src/shared/keys";
 
 describe("finding", () => {
   test("takes every word, in any order, wherever it stands", () => {

@@ -12,7 +12,7 @@ import {
   pWords,
 } from "../src/shared/numbers";
 import { judge } from "../src/shared/verdict";
-import type { Criterion } from "../src/api/client";
+import type { Criterion } from "../src/client/client";
 
 type Case = [number | null, string];
 

@@ -1,7 +1,7 @@
 // Only what differs is sent: what another window chose meanwhile is not sent back as it was.
 import { expect, test } from "vitest";
-import { USUAL, type ReportOptions } from "../src/report/figures";
-import { edited, patchBetween, seenBefore } from "../src/report/patch";
+import { USUAL, type ReportOptions } from "../src/desk/figures";
+import { edited, patchBetween, seenBefore } from "../src/desk/patch";
 import { asTyped } from "../src/sentences/merging";
 
 const BEGUN: ReportOptions = {

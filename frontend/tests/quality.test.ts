@@ -1,7 +1,7 @@
 // What Quality shows of many rows and points: extremes, differences, names that keep off each other.
 import { describe, expect, test, vi } from "vitest";
-import type { ModelState, Project, Schemas } from "../src/api/client";
-import { combination } from "../src/model/doing";
+import type { ModelState, Project, Schemas } from "../src/client/client";
+import { combination } from "../src/desk/doing";
 import { twinOf } from "../src/quality/Chosen";
 import { labelHeights } from "../src/quality/labels";
 import { changeOf, differenceOf, extremes, signed, type ItemWhatIf } from "../src/quality/use";

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { Effect, Schemas } from "../src/api/client";
-import { addable, asChosen, mediationOf, movedBy, USUAL } from "../src/report/figures";
+import type { Effect, Schemas } from "../src/client/client";
+import { addable, asChosen, mediationOf, movedBy, USUAL } from "../src/desk/figures";
 import { asHtml, asTabs } from "../src/shared/clipboard";
 
 const part = (key: string, there = true) =>

@@ -1,6 +1,6 @@
 // Where the dots of a trail stand: no revision is lost, no branch lies on another.
 import { describe, expect, test } from "vitest";
-import type { TrailRevision } from "../src/api/client";
+import type { TrailRevision } from "../src/client/client";
 import { dotsOf, lineOf } from "../src/trail/branches";
 
 function revision(id: number, parent: number | null, part: Partial<TrailRevision> = {}): TrailRevision {

@@ -361,7 +361,7 @@ def test_the_published_api_document_is_current(client: FlaskClient) -> None:
     """The front end's types are made from it."""
     published = json.loads((ROOT / "docs/openapi.json").read_text())
     assert client.get("/api/openapi.json").get_json() == published, "run tools/write_schemas.py and npm run api"
-    usual = json.loads((ROOT / "frontend/src/api/usual_figure.json").read_text())
+    usual = json.loads((ROOT / "frontend/src/client/usual_figure.json").read_text())
     assert FigureOptions().model_dump(mode="json") == usual, "run tools/write_schemas.py"
     schema = json.loads((ROOT / "src/dusk_arrow/results/schemas/check.json").read_text())
     assert CheckDocument.model_json_schema(mode="serialization") == schema, "run tools/write_schemas.py"

@@ -1,4 +1,4 @@
-import { complain } from "../model/desk";
+import { complain } from "../desk/desk";
 
 /** Work that may fail: what went wrong is said in the status line, and null comes back. The one way errors take. */
 export async function attempt<T>(work: () => Promise<T>): Promise<T | null> {

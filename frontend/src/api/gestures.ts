@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { complain, useDesk } from "../model/desk";
-import { edited, patchBetween, type ReportPatch } from "../report/patch";
+import { complain, useDesk } from "../desk/desk";
+import { edited, patchBetween, type ReportPatch } from "../desk/patch";
 import { attempt } from "./attempt";
 import {
   api,
@@ -11,7 +11,7 @@ import {
   type Schemas,
   type Settings,
   type Step,
-} from "./client";
+} from "../client/client";
 
 type View = Schemas["ViewPatch"];
 type ReportOptions = Schemas["ReportOptions"];

@@ -2,7 +2,15 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useMemo } from "react";
 import { useParams } from "react-router";
 import { attempt } from "./attempt";
-import { api, take, type Change, type Criterion, type ModelState, type Schemas, type Step } from "./client";
+import {
+  api,
+  take,
+  type Change,
+  type Criterion,
+  type ModelState,
+  type Schemas,
+  type Step,
+} from "../client/client";
 
 export function useProjects() {
   return useQuery({ queryKey: ["projects"], queryFn: () => take(api.GET("/api/projects")) });

@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { follow, useDesk } from "../model/desk";
+import { follow, useDesk } from "../desk/desk";
 import { attempt } from "./attempt";
-import { api, take, type ModelState, type Schemas } from "./client";
+import { api, take, type ModelState, type Schemas } from "../client/client";
 
 /** Begins a bootstrap of the model as it stands; the status line tells how it goes. */
 export async function beginRun(modelId: number, body: Schemas["NewRun"]) {

@@ -8,13 +8,13 @@ import {
   type OnConnectEnd,
 } from "@xyflow/react";
 import { useCallback, useEffect, useMemo, useRef, useState, type DragEvent } from "react";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { useKeys } from "../frame/keys";
-import { COLUMNS_IN_HAND, nameConstruct, type InHand } from "../model/columns";
-import { select, useDesk } from "../model/desk";
-import { onBoard } from "../model/boardKeys";
-import { proposeCovariance } from "../model/PathPrompt";
+import { useKeys } from "../shared/keys";
+import { COLUMNS_IN_HAND, nameConstruct, type InHand } from "../desk/columns";
+import { select, useDesk } from "../desk/desk";
+import { onBoard } from "./boardKeys";
+import { proposeCovariance } from "./PathPrompt";
 import { BoardBar } from "./BoardBar";
 import { ConstructCard, type CardNode } from "./ConstructCard";
 import { CovarianceArc, type ArcEdge } from "./CovarianceArc";

@@ -1,9 +1,9 @@
 import { Spline, Tags } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { BuildHelp } from "../build/BuildHelp";
-import { list, setLabels, useDesk, write } from "../model/desk";
+import { list, setLabels, useDesk, write } from "../desk/desk";
 import { Action } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 

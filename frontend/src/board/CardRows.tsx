@@ -1,11 +1,11 @@
 import { Lock, Pin } from "lucide-react";
 import { useEffect, useRef, type DragEvent, type KeyboardEvent } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
-import type { Card, Construct } from "../api/client";
+import type { Card, Construct } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { ITEMS_IN_HAND, type ItemsInHand } from "../model/columns";
-import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../model/desk";
-import { proposeCovariance } from "../model/PathPrompt";
+import { ITEMS_IN_HAND, type ItemsInHand } from "../desk/columns";
+import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../desk/desk";
+import { proposeCovariance } from "./PathPrompt";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, plain } from "../shared/numbers";
 

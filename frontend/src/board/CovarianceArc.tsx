@@ -1,6 +1,6 @@
 import { EdgeLabelRenderer, useStore, type Edge, type EdgeProps } from "@xyflow/react";
-import type { BoardArc } from "../api/client";
-import { select, useDesk, type Labels } from "../model/desk";
+import type { BoardArc } from "../client/client";
+import { select, useDesk, type Labels } from "../desk/desk";
 import { coefficient, containsZero, plain } from "../shared/numbers";
 
 export type ArcEdge = Edge<{ arc: BoardArc; stale: boolean; labelled: boolean }, "arc">;

@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { BuildHelp } from "../build/BuildHelp";
-import { nameConstruct } from "../model/columns";
+import { nameConstruct } from "../desk/columns";
 import { Action, Primary } from "../shared/controls";
 
 interface Props {

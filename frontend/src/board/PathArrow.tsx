@@ -1,6 +1,6 @@
 import { EdgeLabelRenderer, getBezierPath, useStore, type Edge, type EdgeProps } from "@xyflow/react";
-import type { BoardArrow } from "../api/client";
-import { isSelected, select, selectMore, useDesk } from "../model/desk";
+import type { BoardArrow } from "../client/client";
+import { isSelected, select, selectMore, useDesk } from "../desk/desk";
 import { containsZero, interval } from "../shared/numbers";
 import { lineText } from "./CovarianceArc";
 

@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { Change, ModelState, Project } from "../api/client";
+import type { Change, ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { owners } from "../model/columns";
+import { owners } from "../desk/columns";
 import { Primary } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { Chosen } from "./Chosen";

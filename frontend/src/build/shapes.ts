@@ -1,4 +1,4 @@
-import type { Change } from "../api/client";
+import type { Change } from "../client/client";
 
 /** A shape to begin from: who takes part, and which paths it has. */
 export interface Shape {

@@ -1,11 +1,11 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type ModelState, type Schemas } from "../api/client";
+import { api, take, type ModelState, type Schemas } from "../client/client";
 import { useChoices } from "../api/hooks";
 import { addIntervals } from "../api/runs";
-import type { StationProps } from "../frame/stations";
-import { useDesk } from "../model/desk";
+import type { StationProps } from "../shared/station";
+import { useDesk } from "../desk/desk";
 import { Heading, TextButton } from "../shared/controls";
 import { plain, pValue } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { api, take, type ModelState, type Schemas } from "../api/client";
+import { api, take, type ModelState, type Schemas } from "../client/client";
 import { attempt } from "../api/attempt";
 import { Action, Explained, Heading } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";

@@ -1,5 +1,5 @@
 import { Fragment, useState } from "react";
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { useChoices, useCriteria, useListed } from "../api/hooks";
 import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";

@@ -1,4 +1,4 @@
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { coefficient } from "../shared/numbers";
 
 type Path = Schemas["Compared"]["paths"][number];

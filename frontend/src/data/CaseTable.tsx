@@ -2,10 +2,10 @@ import { useQueries } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState, type KeyboardEvent } from "react";
 import { attempt } from "../api/attempt";
-import { api, take, type Project } from "../api/client";
+import { api, take, type Project } from "../client/client";
 import { asTabs } from "../shared/clipboard";
 import { CopyButton } from "../shared/CopyButton";
-import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
+import { withHeldOut, withoutHeldOut, type Steps } from "../desk/steps";
 
 const PAGE = 100;
 const WIDE = 88;

@@ -1,10 +1,10 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { useMemo, useState } from "react";
-import type { Column, Project } from "../api/client";
+import type { Column, Project } from "../client/client";
 import { ends, plain } from "../shared/numbers";
 import { Table, type TableColumn, type TableGroup } from "../shared/Table";
-import { Histogram } from "./Histogram";
-import { valueLabels } from "./valueLabels";
+import { Histogram } from "../shared/Histogram";
+import { valueLabels } from "../shared/valueLabels";
 
 interface Props {
   project: Project;

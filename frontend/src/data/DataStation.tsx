@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { Column, Project, Step } from "../api/client";
+import type { Column, Project, Step } from "../client/client";
 import { useChoices } from "../api/hooks";
-import type { StationProps } from "../frame/stations";
+import type { StationProps } from "../shared/station";
 import { Action, Heading, LINK } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { isStep } from "../shared/repairs";
@@ -11,7 +11,7 @@ import { CaseTable } from "./CaseTable";
 import { ColumnTable } from "./ColumnTable";
 import { ScreeningView } from "./ScreeningView";
 import { actionsFor, StepForm } from "./StepForm";
-import { useSteps, type Steps } from "./steps";
+import { useSteps, type Steps } from "../desk/steps";
 import { StepsPanel } from "./StepsPanel";
 
 /** The data: their columns, cases and screening, and what is recorded of what was done to them. */

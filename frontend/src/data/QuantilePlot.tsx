@@ -1,4 +1,4 @@
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { plain } from "../shared/numbers";
 
 type Case = Schemas["DistancePart"];

@@ -1,14 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type Project, type Schemas } from "../api/client";
+import { api, take, type Project, type Schemas } from "../client/client";
 import { Action, Explained, Heading, LINK, Quiet, TextButton } from "../shared/controls";
 import { plain, pWords } from "../shared/numbers";
 import { isStep } from "../shared/repairs";
 import { Table, type TableColumn } from "../shared/Table";
 import { DistancePlot } from "./DistancePlot";
-import { HeatMap } from "./HeatMap";
+import { HeatMap } from "../shared/HeatMap";
 import { QuantilePlot } from "./QuantilePlot";
-import { withHeldOut, withoutHeldOut, type Steps } from "./steps";
+import { withHeldOut, withoutHeldOut, type Steps } from "../desk/steps";
 
 type Screening = Schemas["Screening"];
 type Pattern = Screening["missing_patterns"][number];

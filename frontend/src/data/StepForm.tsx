@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Column, Step } from "../api/client";
+import type { Column, Step } from "../client/client";
 import { Primary, Quiet } from "../shared/controls";
 
 type Kind = Step["type"];

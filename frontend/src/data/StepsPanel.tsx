@@ -1,7 +1,7 @@
 import { ArrowDown, ArrowUp, X } from "lucide-react";
-import type { Step } from "../api/client";
+import type { Step } from "../client/client";
 import { Heading, LINK, Symbol } from "../shared/controls";
-import type { Steps } from "./steps";
+import type { Steps } from "../desk/steps";
 
 /** The recorded steps in order: each can be switched off, moved or taken out; the imported file stays as it is. */
 export function StepsPanel({ steps, projectId }: { steps: Steps; projectId: number }) {

@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import type { Effect, Schemas, Shown } from "../api/client";
+import type { Effect, Schemas, Shown } from "../client/client";
 import { intervalWords, level } from "../shared/basis";
 import { coefficient, containsZero, pValue } from "../shared/numbers";
 import { Table, type TableColumn, type TableGroup } from "../shared/Table";

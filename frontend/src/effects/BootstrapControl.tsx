@@ -1,7 +1,7 @@
 import { useChoices } from "../api/hooks";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { api, take, type ModelState, type Run } from "../api/client";
+import { api, take, type ModelState, type Run } from "../client/client";
 import { beginRun, isOpen } from "../api/runs";
 import { Choose, LINK, Primary, TextButton } from "../shared/controls";
 import { Floating } from "../shared/Floating";

@@ -1,4 +1,4 @@
-import type { Effect, Shown } from "../api/client";
+import type { Effect, Shown } from "../client/client";
 import { Picture } from "../shared/Picture";
 import { ticksOf } from "./routes";
 import { inScale, writing, type Scale } from "./scale";

@@ -1,9 +1,9 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useEstimates } from "../api/hooks";
-import { useKeys } from "../frame/keys";
-import type { StationProps } from "../frame/stations";
+import { useKeys } from "../shared/keys";
+import type { StationProps } from "../shared/station";
 import { NothingYet, TextButton } from "../shared/controls";
 import { AllPairs } from "./AllPairs";
 import { BootstrapControl } from "./BootstrapControl";

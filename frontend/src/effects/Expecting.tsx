@@ -1,4 +1,4 @@
-import type { Effect, ModelState } from "../api/client";
+import type { Effect, ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates } from "../api/hooks";
 import { Action } from "../shared/controls";

@@ -1,5 +1,5 @@
 import { Copy } from "lucide-react";
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { Symbol } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 

@@ -1,4 +1,4 @@
-import type { Effect, Schemas } from "../api/client";
+import type { Effect, Schemas } from "../client/client";
 import { Choose } from "../shared/controls";
 import { coefficient, containsZero, interval, pWords } from "../shared/numbers";
 import { stationsOf } from "./routes";

@@ -1,6 +1,6 @@
 import { useState, type KeyboardEvent } from "react";
 import { Link } from "react-router";
-import type { Effect, ModelState, Project, Schemas, Shown } from "../api/client";
+import type { Effect, ModelState, Project, Schemas, Shown } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates } from "../api/hooks";
 import { CopyDrawn } from "../shared/CopyDrawn";
@@ -15,7 +15,7 @@ import { CHAIN, Chain, places, stride } from "./RouteRow";
 import { circular, controls, inOrder, stationsOf, ticksOf } from "./routes";
 import { decides, drawn, inScale, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
-import { mediationOf } from "../report/figures";
+import { mediationOf } from "../desk/figures";
 
 const MOST = 8;
 const WHISKER = 220;

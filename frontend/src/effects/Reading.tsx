@@ -1,4 +1,4 @@
-import type { Effect, ModelState, Project } from "../api/client";
+import type { Effect, ModelState, Project } from "../client/client";
 import { plain } from "../shared/numbers";
 
 /** What an effect means in the units of the answers: one category against another, or one more of something. */

@@ -1,5 +1,5 @@
-import type { Effect, Parameter } from "../api/client";
-import { headline } from "../board/headline";
+import type { Effect, Parameter } from "../client/client";
+import { headline } from "../shared/headline";
 import { coefficient, containsZero, plain } from "../shared/numbers";
 import { stationsOf } from "./routes";
 import type { Scale } from "./scale";

@@ -1,4 +1,4 @@
-import type { Interval } from "../api/client";
+import type { Interval } from "../client/client";
 
 const WIDTH = 220;
 

@@ -1,4 +1,4 @@
-import type { Effect } from "../api/client";
+import type { Effect } from "../client/client";
 
 /** All stations of an effect along one route; only source and outcome of the others. */
 export function stationsOf(effect: Effect): string[] {

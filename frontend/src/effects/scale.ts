@@ -1,4 +1,4 @@
-import type { Effect, Interval } from "../api/client";
+import type { Effect, Interval } from "../client/client";
 import { coefficient, interval, plain, plainInterval } from "../shared/numbers";
 
 export type Scale = "standardized" | "units";

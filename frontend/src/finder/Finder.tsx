@@ -1,13 +1,14 @@
+import type { Station } from "../shared/station";
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { Search } from "lucide-react";
 import { useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useChoices, useCriteria } from "../api/hooks";
-import { changeKey, KEYS, keysOf, piecesOf, pressed, useChangedKeys, type KeyId } from "../frame/keys";
-import { WhatIf } from "../lens/WhatIf";
-import { find, useDesk } from "../model/desk";
+import { changeKey, KEYS, keysOf, piecesOf, pressed, useChangedKeys, type KeyId } from "../shared/keys";
+import { WhatIf } from "../shared/WhatIf";
+import { find, useDesk } from "../desk/desk";
 import { TextButton } from "../shared/controls";
 import { entries, type Entry } from "./entries";
 import { fit, pieces, shared } from "./matching";
@@ -17,6 +18,7 @@ interface Props {
   model: ModelState;
   gestures: Gestures;
   station: string;
+  stations: Pick<Station, "key" | "label">[];
 }
 
 const ROOM = 12; // lines that can be seen at once
@@ -29,7 +31,7 @@ const KINDS: { kind: Entry["kind"]; most: number; unasked: number }[] = [
 ];
 
 /** Every action, construct, column, figure and page by its name, and the keys beside them. */
-export default function Finder({ project, model, gestures, station }: Props) {
+export default function Finder({ project, model, gestures, station, stations }: Props) {
   const mode = useDesk((desk) => desk.finding);
   const selection = useDesk((desk) => desk.selection);
   const navigate = useNavigate();
@@ -46,6 +48,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
         model,
         gestures,
         station,
+        stations,
         selection,
         choices,
         criteria: [...criteria.values()],
@@ -53,7 +56,7 @@ export default function Finder({ project, model, gestures, station }: Props) {
           if (key !== station) void navigate(`/projects/${project.id}/${key}`);
         },
       }),
-    [project, model, gestures, station, selection, choices, criteria, navigate],
+    [project, model, gestures, station, stations, selection, choices, criteria, navigate],
   );
   const found = useMemo(() => {
     const judged = everything.flatMap((entry) => {

@@ -1,10 +1,10 @@
-import type { Change, Criterion, ModelState, Project, Schemas } from "../api/client";
+import type { Change, Criterion, ModelState, Project, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { keysOf, piecesOf, type KeyId } from "../frame/keys";
-import { withChoice, withFamily } from "../frame/settings";
-import { STATIONS } from "../frame/stations";
-import { switchTheme } from "../frame/theme";
-import { nameConstruct } from "../model/columns";
+import { keysOf, piecesOf, type KeyId } from "../shared/keys";
+import { withChoice, withFamily } from "../shared/settings";
+import type { Station } from "../shared/station";
+import { switchTheme } from "../shared/theme";
+import { nameConstruct } from "../desk/columns";
 import {
   find,
   focusOn,
@@ -19,9 +19,9 @@ import {
   unfoldTrail,
   write,
   type Selection,
-} from "../model/desk";
-import { control, duplicate, removal, setAside } from "../model/doing";
-import { EXPORTS } from "../report/exports";
+} from "../desk/desk";
+import { control, duplicate, removal, setAside } from "../desk/doing";
+import { EXPORTS } from "../shared/exports";
 import { NOT_HERE, OTHER_NAMES } from "./otherNames";
 
 /** Something that can be found by name: done, looked at, gone to, or read about. */
@@ -45,6 +45,7 @@ interface World {
   model: ModelState;
   gestures: Gestures;
   station: string;
+  stations: Pick<Station, "key" | "label">[];
   selection: Selection;
   criteria: Criterion[];
   choices: Schemas["Choices"] | undefined;
@@ -346,9 +347,9 @@ function things({ project, model, go }: World): Entry[] {
   ];
 }
 
-function places({ project, model, go }: World): Entry[] {
+function places({ project, model, go, stations }: World): Entry[] {
   return [
-    ...STATIONS.map((station): Entry => ({
+    ...stations.map((station): Entry => ({
       id: `station ${station.key}`,
       kind: "go to",
       words: station.label,

@@ -1,8 +1,8 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useState } from "react";
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { useNewCriteria, useSheet } from "../api/hooks";
-import { sheetOpen, useDesk } from "../model/desk";
+import { sheetOpen, useDesk } from "../desk/desk";
 import { Explained, OneOf, Quiet, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 

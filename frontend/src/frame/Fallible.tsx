@@ -1,5 +1,5 @@
 import { Component, type ReactNode } from "react";
-import { useServer } from "../api/server";
+import { useServer } from "../client/server";
 import { Action } from "../shared/controls";
 
 /** A part of the page that may fail without taking the rest with it: what did not arrive or broke is said, and a reload offered. */

@@ -2,23 +2,24 @@ import { Redo2, Search, Undo2 } from "lucide-react";
 import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useQueryClient } from "@tanstack/react-query";
-import { api, ProblemAnswer, take, type ModelState, type Project } from "../api/client";
+import { api, ProblemAnswer, take, type ModelState, type Project } from "../client/client";
 import { attempt } from "../api/attempt";
 import { useGestures } from "../api/gestures";
 import { useModel, useProject } from "../api/hooks";
 import { useFollowing, useRun, useShortBootstrap } from "../api/runs";
-import { find, openModel, useDesk } from "../model/desk";
+import { find, openModel, useDesk } from "../desk/desk";
 import { Readout } from "../readout/Readout";
 import { Action, Primary, Quiet } from "../shared/controls";
 import { Fallible } from "./Fallible";
-import { keysOf, piecesOf } from "./keys";
-import { Mark } from "./Mark";
+import { keysOf, piecesOf } from "../shared/keys";
+import { Mark } from "../shared/Mark";
 import { ModelMenu } from "./ModelMenu";
 import { SettingsMenu } from "./SettingsMenu";
 import { StationBar } from "./StationBar";
-import { STATIONS, type Station } from "./stations";
+import type { Station } from "../shared/station";
+import { STATIONS } from "./stations";
 import { Status } from "./Status";
-import { ThemeSwitch } from "./ThemeSwitch";
+import { ThemeSwitch } from "../shared/ThemeSwitch";
 import { useFrameKeys } from "./useFrameKeys";
 
 const CriteriaSheet = lazy(() => import("./CriteriaSheet"));
@@ -166,7 +167,7 @@ function Opened({ project, model, station }: { project: Project; model: ModelSta
       {finding && (
         <Fallible>
           <Suspense>
-            <Finder {...{ project, model, gestures }} station={station.key} />
+            <Finder {...{ project, model, gestures }} station={station.key} stations={STATIONS} />
           </Suspense>
         </Fallible>
       )}

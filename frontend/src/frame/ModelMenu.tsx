@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
 import { useState } from "react";
 import { attempt } from "../api/attempt";
-import { api, take, type ModelState, type Project } from "../api/client";
+import { api, take, type ModelState, type Project } from "../client/client";
 import { Action, Quiet } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 

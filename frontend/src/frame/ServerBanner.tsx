@@ -1,5 +1,5 @@
-import { ask, useServer } from "../api/server";
-import { useDesk } from "../model/desk";
+import { ask, useServer } from "../client/server";
+import { useDesk } from "../desk/desk";
 import { Action } from "../shared/controls";
 
 /** Says over every page when the server does not answer, or when this page is of an earlier version. */

@@ -1,10 +1,10 @@
 import { SlidersHorizontal } from "lucide-react";
-import type { ModelState, Schemas, Settings } from "../api/client";
+import type { ModelState, Schemas, Settings } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useChoices } from "../api/hooks";
 import { Explained, OneOf } from "../shared/controls";
 import { Floating } from "../shared/Floating";
-import { withChoice, withFamily } from "./settings";
+import { withChoice, withFamily } from "../shared/settings";
 
 type Family = Schemas["FamilyPart"];
 type Option = Schemas["OptionPart"];

@@ -1,5 +1,5 @@
 import { NavLink } from "react-router";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import { STATIONS } from "./stations";
 
 interface Props {

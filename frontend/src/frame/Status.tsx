@@ -1,9 +1,9 @@
-import { api, take, type ModelState, type Run } from "../api/client";
+import { api, take, type ModelState, type Run } from "../client/client";
 import { attempt } from "../api/attempt";
 import type { Gestures } from "../api/gestures";
-import { useServer } from "../api/server";
+import { useServer } from "../client/server";
 import { isOpen } from "../api/runs";
-import { complain, useDesk } from "../model/desk";
+import { complain, useDesk } from "../desk/desk";
 import { resampleWords } from "../shared/numbers";
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */

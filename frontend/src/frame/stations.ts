@@ -1,24 +1,5 @@
-import { lazy, type ComponentType, type LazyExoticComponent } from "react";
-import type { ModelState, Project, Run } from "../api/client";
-import type { Gestures } from "../api/gestures";
-
-/** What a station gets to work with. */
-export interface StationProps {
-  project: Project;
-  model: ModelState;
-  gestures: Gestures;
-  run: Run | undefined;
-}
-
-export interface Station {
-  key: string;
-  label: string;
-  show: LazyExoticComponent<ComponentType<StationProps>>;
-  /** Whether the key figures of the model stand over it. */
-  readout: boolean;
-  /** How many things want attention there. */
-  wanting: (project: Project, model: ModelState) => number;
-}
+import { lazy } from "react";
+import type { Station } from "../shared/station";
 
 const none = () => 0;
 

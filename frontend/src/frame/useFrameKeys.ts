@@ -1,10 +1,10 @@
 import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
-import type { Project } from "../api/client";
-import { find } from "../model/desk";
-import { inText, useKeys } from "./keys";
+import type { Project } from "../client/client";
+import { find } from "../desk/desk";
+import { inText, useKeys } from "../shared/keys";
 import { STATIONS } from "./stations";
-import { switchTheme } from "./theme";
+import { switchTheme } from "../shared/theme";
 
 const PATIENCE = 1500; // milliseconds for the second of two keys
 

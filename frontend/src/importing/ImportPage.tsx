@@ -8,10 +8,10 @@ import {
   type Repaired,
   type Step,
   type Schemas,
-} from "../api/client";
-import { Histogram } from "../data/Histogram";
-import { Mark } from "../frame/Mark";
-import { ThemeSwitch } from "../frame/ThemeSwitch";
+} from "../client/client";
+import { Histogram } from "../shared/Histogram";
+import { Mark } from "../shared/Mark";
+import { ThemeSwitch } from "../shared/ThemeSwitch";
 import { Action, Primary, TextButton } from "../shared/controls";
 import { ends, plain } from "../shared/numbers";
 import { isReadAgain, isStep } from "../shared/repairs";

@@ -1,4 +1,4 @@
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { Heading } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";

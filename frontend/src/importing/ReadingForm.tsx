@@ -1,4 +1,4 @@
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import type { ReactNode } from "react";
 import type { ImportOptions } from "./sending";
 

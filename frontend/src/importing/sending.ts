@@ -1,4 +1,4 @@
-import { ProblemAnswer, type ProblemDocument, type Step, type Schemas } from "../api/client";
+import { ProblemAnswer, type ProblemDocument, type Step, type Schemas } from "../client/client";
 
 export type ImportOptions = Schemas["PreviewPart"]["options"];
 

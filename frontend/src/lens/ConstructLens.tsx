@@ -1,11 +1,11 @@
-import type { Construct, ModelState, Project } from "../api/client";
+import type { Construct, ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates, useQuality } from "../api/hooks";
-import { name as nameIt, propose, rename, startPath } from "../model/desk";
-import { control, duplicate, removal } from "../model/doing";
+import { name as nameIt, propose, rename, startPath } from "../desk/desk";
+import { control, duplicate, removal } from "../desk/doing";
 import { Action, Row, TextButton } from "../shared/controls";
 import { coefficient } from "../shared/numbers";
-import { HoldMenu } from "./HoldMenu";
+import { HoldMenu } from "../shared/HoldMenu";
 import { Judged, Kind, Rule, Title } from "./parts";
 
 /** A construct, or an observed variable in its place. */

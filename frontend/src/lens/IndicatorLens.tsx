@@ -1,17 +1,17 @@
 import { useState } from "react";
-import type { Column, ModelState } from "../api/client";
+import type { Column, ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates, useQuality } from "../api/hooks";
-import { headline } from "../board/headline";
-import { propose, select, startPath } from "../model/desk";
-import { setAside } from "../model/doing";
+import { headline } from "../shared/headline";
+import { propose, select, startPath } from "../desk/desk";
+import { setAside } from "../desk/doing";
 import { basis, errorsWords } from "../shared/basis";
 import { Action, Primary, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
-import { HoldMenu } from "./HoldMenu";
+import { HoldMenu } from "../shared/HoldMenu";
 import { Headline, Judged, Kind, Title } from "./parts";
-import { valueLabels } from "../data/valueLabels";
-import { WhatIf } from "./WhatIf";
+import { valueLabels } from "../shared/valueLabels";
+import { WhatIf } from "../shared/WhatIf";
 
 interface Props {
   model: ModelState;

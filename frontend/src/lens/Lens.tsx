@@ -9,11 +9,11 @@ import {
   type Problem,
   type Project,
   type Schemas,
-} from "../api/client";
+} from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { useSteps } from "../data/steps";
-import { withChoice } from "../frame/settings";
-import { pathStart, propose, select, startPath, useDesk, type Proposal } from "../model/desk";
+import { useSteps } from "../desk/steps";
+import { withChoice } from "../shared/settings";
+import { pathStart, propose, select, startPath, useDesk, type Proposal } from "../desk/desk";
 import { Action, Row, TextButton } from "../shared/controls";
 import { plain } from "../shared/numbers";
 import { isChange, isChoice, isStep } from "../shared/repairs";

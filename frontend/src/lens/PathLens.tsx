@@ -1,15 +1,15 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates, useQuality } from "../api/hooks";
-import { headline } from "../board/headline";
-import { propose } from "../model/desk";
-import { removal } from "../model/doing";
+import { headline } from "../shared/headline";
+import { propose } from "../desk/desk";
+import { removal } from "../desk/doing";
 import { basis, errorsWords } from "../shared/basis";
 import { Action, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
-import { HoldMenu } from "./HoldMenu";
+import { HoldMenu } from "../shared/HoldMenu";
 import { Headline, Judged, Kind, Rule, Title } from "./parts";
-import { WhatIf } from "./WhatIf";
+import { WhatIf } from "../shared/WhatIf";
 
 interface Props {
   model: ModelState;

@@ -1,10 +1,10 @@
-import type { ModelState, Project, Schemas } from "../api/client";
+import type { ModelState, Project, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { name as nameIt, propose, select, type Selected } from "../model/desk";
-import { constructName } from "../model/columns";
-import { gathered, listed, removal, setAside } from "../model/doing";
+import { name as nameIt, propose, select, type Selected } from "../desk/desk";
+import { constructName } from "../desk/columns";
+import { gathered, listed, removal, setAside } from "../desk/doing";
 import { Action, Quiet } from "../shared/controls";
-import { canHold, HoldMenu } from "./HoldMenu";
+import { canHold, HoldMenu } from "../shared/HoldMenu";
 import { Kind, Title } from "./parts";
 
 type ParameterKey = Schemas["ParameterKey"];

@@ -2,7 +2,7 @@ import { Dialog, DialogPanel } from "@headlessui/react";
 import { useState } from "react";
 import type { Gestures } from "../api/gestures";
 import { Primary } from "../shared/controls";
-import { focusOn, name as nameIt, select, useDesk, type Naming } from "./desk";
+import { focusOn, name as nameIt, select, useDesk, type Naming } from "../desk/desk";
 
 /** A construct gets its name before it is made, so that both are one revision. */
 export function NamePrompt({ gestures }: { gestures: Gestures }) {

@@ -1,9 +1,9 @@
 import { ChevronDown, ChevronRight, Plus } from "lucide-react";
 import { useMemo, useRef, useState, type DragEvent, type KeyboardEvent, type MouseEvent } from "react";
-import type { Block, Column, ModelState, Project } from "../api/client";
+import type { Block, Column, ModelState, Project } from "../client/client";
 import { Action } from "../shared/controls";
-import { COLUMNS_IN_HAND, freeOf, nameConstruct, owners, type InHand } from "./columns";
-import { select, useDesk } from "./desk";
+import { COLUMNS_IN_HAND, freeOf, nameConstruct, owners, type InHand } from "../desk/columns";
+import { select, useDesk } from "../desk/desk";
 
 interface Props {
   project: Project;

@@ -1,9 +1,9 @@
 import { Dialog, DialogPanel } from "@headlessui/react";
 import { X } from "lucide-react";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { EXPORTS } from "../report/exports";
+import { EXPORTS } from "../shared/exports";
 import { Explained, LINK, Symbol } from "../shared/controls";
 import { Tabs } from "../shared/Tabs";
 import { FitView } from "./FitView";

@@ -1,4 +1,4 @@
-import type { Criterion, ModelState, Schemas } from "../api/client";
+import type { Criterion, ModelState, Schemas } from "../client/client";
 import { useCriteria, useFit } from "../api/hooks";
 import { Heading } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";

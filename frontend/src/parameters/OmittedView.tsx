@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { Change, ModelState, Schemas } from "../api/client";
+import type { Change, ModelState, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useModification } from "../api/hooks";
-import { WhatIf } from "../lens/WhatIf";
+import { WhatIf } from "../shared/WhatIf";
 import { Action, Choose } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";

@@ -8,12 +8,12 @@ import {
   type Parameter,
   type Schemas,
   type Shown,
-} from "../api/client";
+} from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates } from "../api/hooks";
-import { headline } from "../board/headline";
-import { canHold, HoldMenu } from "../lens/HoldMenu";
-import { parameterKey } from "../model/doing";
+import { headline } from "../shared/headline";
+import { canHold, HoldMenu } from "../shared/HoldMenu";
+import { parameterKey } from "../desk/doing";
 import { errorsWords, intervalWords, level } from "../shared/basis";
 import { Action, Choose, Quiet } from "../shared/controls";
 import {

@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useResiduals } from "../api/hooks";
-import { HeatMap } from "../data/HeatMap";
+import { HeatMap } from "../shared/HeatMap";
 import { Choose, Heading } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";

@@ -1,4 +1,4 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useProject } from "../api/hooks";
 import { addIntervals, isOpen, useRun } from "../api/runs";
 import { TextButton } from "../shared/controls";

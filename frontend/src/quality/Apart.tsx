@@ -1,9 +1,9 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useCriteria } from "../api/hooks";
-import { propose, select } from "../model/desk";
-import { merging, removal } from "../model/doing";
+import { propose, select } from "../desk/desk";
+import { merging, removal } from "../desk/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";

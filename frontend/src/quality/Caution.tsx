@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useTrail } from "../api/hooks";
 import { TextButton } from "../shared/controls";
-import { Half } from "./Half";
+import { Half } from "../shared/Half";
 
 /** How many changes came from these data, from the beginning to where the model stands: a sun for each, and the next one
  * dashed; which they were, and the half of the cases that has not seen them. */

@@ -1,8 +1,8 @@
-import type { ModelState, Project, Schemas } from "../api/client";
+import type { ModelState, Project, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useModification, useResiduals } from "../api/hooks";
-import { propose, useDesk } from "../model/desk";
-import { combination, keeping, setAside } from "../model/doing";
+import { propose, useDesk } from "../desk/desk";
+import { combination, keeping, setAside } from "../desk/doing";
 import { Action, Choose, Primary } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient } from "../shared/numbers";

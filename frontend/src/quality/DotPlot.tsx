@@ -1,6 +1,6 @@
 import { Picture } from "../shared/Picture";
 import { coefficient } from "../shared/numbers";
-import type { Interval } from "../api/client";
+import type { Interval } from "../client/client";
 
 export interface Dot {
   value: number | null;

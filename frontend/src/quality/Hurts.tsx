@@ -1,7 +1,7 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useModification, useResiduals } from "../api/hooks";
-import { list, propose } from "../model/desk";
+import { list, propose } from "../desk/desk";
 import { TextButton } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 

@@ -1,12 +1,12 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
 import { Lock } from "lucide-react";
-import type { ModelState, Parameter, Problem, Project } from "../api/client";
+import type { ModelState, Parameter, Problem, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useCriteria, useEstimates } from "../api/hooks";
-import { headline } from "../board/headline";
-import { useSteps } from "../data/steps";
-import { propose, select, useDesk } from "../model/desk";
-import { setAside } from "../model/doing";
+import { headline } from "../shared/headline";
+import { useSteps } from "../desk/steps";
+import { propose, select, useDesk } from "../desk/desk";
+import { setAside } from "../desk/doing";
 import { Choose, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";

@@ -1,5 +1,5 @@
-import type { ModelState } from "../api/client";
-import { propose } from "../model/desk";
+import type { ModelState } from "../client/client";
+import { propose } from "../desk/desk";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, plain } from "../shared/numbers";

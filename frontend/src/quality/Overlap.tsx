@@ -1,8 +1,8 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useCriteria, useThorough } from "../api/hooks";
-import { propose } from "../model/desk";
-import { removal } from "../model/doing";
+import { propose } from "../desk/desk";
+import { removal } from "../desk/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, plain } from "../shared/numbers";

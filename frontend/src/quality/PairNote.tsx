@@ -1,7 +1,7 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { useCriteria, useSample } from "../api/hooks";
-import { propose } from "../model/desk";
-import { merging, removal } from "../model/doing";
+import { propose } from "../desk/desk";
+import { merging, removal } from "../desk/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";

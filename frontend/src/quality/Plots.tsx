@@ -1,6 +1,6 @@
-import type { Criterion, ModelState } from "../api/client";
+import type { Criterion, ModelState } from "../client/client";
 import { useCriteria, useEstimates, useQuality } from "../api/hooks";
-import { headline } from "../board/headline";
+import { headline } from "../shared/headline";
 import { containsZero } from "../shared/numbers";
 import { DotPlot, type DotRow } from "./DotPlot";
 import type { Measured } from "./use";

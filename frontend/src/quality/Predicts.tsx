@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import { useThorough } from "../api/hooks";
-import { select } from "../model/desk";
+import { select } from "../desk/desk";
 import { Choose, Explained } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";

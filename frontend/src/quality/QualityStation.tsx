@@ -1,8 +1,8 @@
 import { lazy, Suspense } from "react";
 import { useQuality, useSheet } from "../api/hooks";
-import type { StationProps } from "../frame/stations";
-import { list, sheetOpen, useDesk } from "../model/desk";
-import { Proposal } from "../model/Proposal";
+import type { StationProps } from "../shared/station";
+import { list, sheetOpen, useDesk } from "../desk/desk";
+import { Proposal } from "../shared/Proposal";
 import { NothingYet, TextButton } from "../shared/controls";
 import { Apart } from "./Apart";
 import { Caution } from "./Caution";

@@ -1,4 +1,4 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import { ResidualsView } from "../parameters/ResidualsView";
 
 /** What of the correlations the model leaves, as a map and as a list of the largest. */

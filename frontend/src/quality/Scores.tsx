@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { ModelState, Project, Schemas } from "../api/client";
+import type { ModelState, Project, Schemas } from "../client/client";
 import { useScores } from "../api/hooks";
-import { useSteps, withHeldOut } from "../data/steps";
+import { useSteps, withHeldOut } from "../desk/steps";
 import { Action, Choose, Explained, LINK } from "../shared/controls";
 import { coefficient, plain, pWords } from "../shared/numbers";
 import { Picture } from "../shared/Picture";

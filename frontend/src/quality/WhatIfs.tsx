@@ -1,7 +1,7 @@
 import { ArrowDown, ArrowUp, Lock } from "lucide-react";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
-import { select, useDesk } from "../model/desk";
+import type { ModelState } from "../client/client";
+import { select, useDesk } from "../desk/desk";
 import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";

@@ -1,8 +1,8 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { useKeys } from "../frame/keys";
-import { propose, select, useDesk } from "../model/desk";
-import { keeping, setAside } from "../model/doing";
+import { useKeys } from "../shared/keys";
+import { propose, select, useDesk } from "../desk/desk";
+import { keeping, setAside } from "../desk/doing";
 
 const QUESTIONS = ["shown", "apart", "overlap", "hurts", "what-if"];
 

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, take, type ModelState, type Project, type Schemas } from "../api/client";
+import { api, take, type ModelState, type Project, type Schemas } from "../client/client";
 
 export type Measured = NonNullable<Schemas["QualityDocument"]["quality"]>;
 export type MeasuredConstruct = Measured["constructs"][number];

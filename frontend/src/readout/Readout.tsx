@@ -1,8 +1,8 @@
 import { ListChecks } from "lucide-react";
-import type { ModelState, ReadoutFigure } from "../api/client";
+import type { ModelState, ReadoutFigure } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useChoices, useCriteria, useCriterion } from "../api/hooks";
-import { sheetOpen } from "../model/desk";
+import { sheetOpen } from "../desk/desk";
 import { Action, Explained } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import { Glyph } from "../shared/Glyph";

@@ -1,10 +1,10 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ChartNetwork, GripVertical, Table2, TextQuote, X } from "lucide-react";
 import { useState, type KeyboardEvent } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import { useEstimates } from "../api/hooks";
 import { LINK, Symbol } from "../shared/controls";
-import { addable, type Choosing, type ReportOptions } from "./figures";
+import { addable, type Choosing, type ReportOptions } from "../desk/figures";
 
 type Offered = Schemas["OfferedPart"];
 const MARK = { figure: ChartNetwork, table: Table2, words: TextQuote };

@@ -1,10 +1,10 @@
 import { useState } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import { useFigureProposal, useListed } from "../api/hooks";
 import { copyPicture } from "../shared/clipboard";
 import { Explained, Heading, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
-import type { FigureOptions, NamedFigure } from "./figures";
+import type { FigureOptions, NamedFigure } from "../desk/figures";
 import { figureAddress } from "./Page";
 import { Pick, PickAny } from "./Pick";
 

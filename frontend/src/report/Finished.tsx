@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type ModelState } from "../api/client";
+import { api, take, type ModelState } from "../client/client";
 import { attempt } from "../api/attempt";
 import { TextButton } from "../shared/controls";
 

@@ -1,6 +1,6 @@
 import { useState, type PointerEvent } from "react";
-import type { Schemas } from "../api/client";
-import type { FigureOptions } from "./figures";
+import type { Schemas } from "../client/client";
+import type { FigureOptions } from "../desk/figures";
 import { PX } from "./paper";
 
 type Place = [number, number];

@@ -1,9 +1,9 @@
 import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { useKeys } from "../frame/keys";
+import { useKeys } from "../shared/keys";
 import { HandPlaced } from "./HandPlaced";
-import type { FigureOptions, ReportOptions } from "./figures";
+import type { FigureOptions, ReportOptions } from "../desk/figures";
 import { PX, SIDEWAYS_WIDTH, TEXT_WIDTH } from "./paper";
 import { Ruler } from "./Ruler";
 import { WordsOnPage } from "./WordsOnPage";

@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 import { copyTable } from "../shared/CopyAsReported";
 import { Action, Explained, Heading } from "../shared/controls";
-import type { Choosing, ReportOptions } from "./figures";
+import type { Choosing, ReportOptions } from "../desk/figures";
 import { Pick } from "./Pick";
 
 type Block = Schemas["ReportDocument"]["blocks"][number];

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useReport } from "../api/hooks";
-import { useKeys } from "../frame/keys";
-import type { StationProps } from "../frame/stations";
+import { useKeys } from "../shared/keys";
+import type { StationProps } from "../shared/station";
 import { NothingYet } from "../shared/controls";
 import { Contents } from "./Contents";
 import { FigureChoices } from "./FigureChoices";
@@ -12,7 +12,7 @@ import {
   type Choosing,
   type FigureOptions,
   type ReportOptions,
-} from "./figures";
+} from "../desk/figures";
 import { Page } from "./Page";
 import { PartChoices } from "./PartChoices";
 import { TakeAlong } from "./TakeAlong";

@@ -1,9 +1,9 @@
 import { Download } from "lucide-react";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
-import { EXPORTS, type Export } from "./exports";
+import type { ModelState } from "../client/client";
+import { EXPORTS, type Export } from "../shared/exports";
 import { figureAddress } from "./Page";
-import type { ReportOptions } from "./figures";
+import type { ReportOptions } from "../desk/figures";
 import { Finished } from "./Finished";
 
 const LINES = ["to write", "the figure", "the numbers", "to hand over"] as const;

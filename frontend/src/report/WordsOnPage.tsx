@@ -1,10 +1,10 @@
 import { useEffect, useRef, useState } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { TextButton } from "../shared/controls";
-import { keepTyped, sendLeaving, typedBefore } from "../shared/typed";
-import type { ReportOptions } from "./figures";
-import { edited, seenBefore } from "./patch";
+import { keepTyped, sendLeaving, typedBefore } from "../desk/typed";
+import type { ReportOptions } from "../desk/figures";
+import { edited, seenBefore } from "../desk/patch";
 
 interface Props {
   model: ModelState;

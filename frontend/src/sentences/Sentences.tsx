@@ -3,12 +3,12 @@ import { EditorView } from "@codemirror/view";
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, take, type ModelState, type Project } from "../api/client";
+import { api, take, type ModelState, type Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { focusOn, select, useDesk, write, type Selection } from "../model/desk";
+import { focusOn, select, useDesk, write, type Selection } from "../desk/desk";
 import { Action, Symbol } from "../shared/controls";
 import { extensions, readingsField, rowsOf, setAbout, setReadings, type RowPart } from "./editor";
-import { keepTyped, sendLeaving, typedBefore } from "../shared/typed";
+import { keepTyped, sendLeaving, typedBefore } from "../desk/typed";
 import { asTyped, asWritten, difference, draftsOf, linesOf, withDrafts, type Draft } from "./merging";
 import "./sentences.css";
 

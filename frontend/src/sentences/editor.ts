@@ -27,7 +27,7 @@ import {
   type DecorationSet,
   type ViewUpdate,
 } from "@codemirror/view";
-import type { Schemas } from "../api/client";
+import type { Schemas } from "../client/client";
 
 export type RowPart = Schemas["RowPart"];
 

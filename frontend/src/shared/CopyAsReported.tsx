@@ -1,4 +1,4 @@
-import { api, take, type ModelState, type Schemas } from "../api/client";
+import { api, take, type ModelState, type Schemas } from "../client/client";
 import { attempt } from "../api/attempt";
 import { asHtml, asTabs, copyBoth } from "./clipboard";
 import { CopyButton } from "./CopyButton";

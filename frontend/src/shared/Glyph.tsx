@@ -1,4 +1,4 @@
-import type { Verdict } from "../api/client";
+import type { Verdict } from "../client/client";
 import { VERDICT_WORDS } from "./verdict";
 
 const COLOURS: Record<Verdict, string> = {

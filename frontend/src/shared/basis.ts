@@ -1,4 +1,4 @@
-import type { Parameter, ReadoutFigure, Shown } from "../api/client";
+import type { Parameter, ReadoutFigure, Shown } from "../client/client";
 
 /** The kind of bootstrap interval that decides, in words. */
 export function intervalWords(shown: Shown): string {

@@ -1,4 +1,4 @@
-import type { Interval, Shown } from "../api/client";
+import type { Interval, Shown } from "../client/client";
 
 /** A standardized figure without its leading zero, with a true minus sign; an en dash where there is none. */
 export function coefficient(value: number | null | undefined, decimals = 2): string {

@@ -1,4 +1,4 @@
-import type { Change, Repaired, Schemas, Step } from "../api/client";
+import type { Change, Repaired, Schemas, Step } from "../client/client";
 
 const STEPS: Record<Step["type"], true> = {
   rename_column: true,

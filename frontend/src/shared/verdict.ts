@@ -1,4 +1,4 @@
-import type { Criterion, Verdict } from "../api/client";
+import type { Criterion, Verdict } from "../client/client";
 
 /** The verdict of the criteria sheet on an unrounded figure, with the composite reliability beside it where that matters. */
 export function judge(

@@ -1,13 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, take, type ProjectLine } from "../api/client";
+import { api, take, type ProjectLine } from "../client/client";
 import { attempt } from "../api/attempt";
 import { useChoices, useProjects } from "../api/hooks";
-import { Mark } from "../frame/Mark";
-import { useDesk } from "../model/desk";
+import { Mark } from "../shared/Mark";
+import { useDesk } from "../desk/desk";
 import { Heading, Quiet, TextButton } from "../shared/controls";
-import { ThemeSwitch } from "../frame/ThemeSwitch";
+import { ThemeSwitch } from "../shared/ThemeSwitch";
 import { DropZone } from "./DropZone";
 import { Horizon } from "./Horizon";
 

@@ -1,9 +1,9 @@
 import { ChevronDown, ChevronUp, Lock } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { ModelState, Trail as TrailDocument } from "../api/client";
+import type { ModelState, Trail as TrailDocument } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useTrail } from "../api/hooks";
-import { select, unfoldTrail, useDesk } from "../model/desk";
+import { select, unfoldTrail, useDesk } from "../desk/desk";
 import { Choose, TextButton } from "../shared/controls";
 import { coefficient, plain } from "../shared/numbers";
 import { dotsOf, lineOf, type Dot } from "./branches";

@@ -1,4 +1,4 @@
-import type { Trail, TrailRevision } from "../api/client";
+import type { Trail, TrailRevision } from "../client/client";
 
 /** A revision in its place: how many came before it on its way, and the branch it is on (0: the one to the present). */
 export interface Dot {

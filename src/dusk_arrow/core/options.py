@@ -12,11 +12,12 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class Choice:
-    """One value of a setting: what it is called, and when it is right."""
+    """One value of a setting: what it is called, when it is right, and the module that holds what it stands for, where it does."""
 
     value: str
     words: str
     hint: str = ""
+    module: str = ""
 
 
 @dataclass(frozen=True)

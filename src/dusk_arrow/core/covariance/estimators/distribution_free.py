@@ -65,3 +65,6 @@ class DistributionFree(Estimator):
     def covariance(self, point: Point, errors: Errors) -> Array:
         """Robust already, so that the choice of robust errors changes nothing."""
         return super().covariance(point, "expected" if errors in NEED_CASES else errors)
+
+
+ESTIMATOR = DistributionFree()

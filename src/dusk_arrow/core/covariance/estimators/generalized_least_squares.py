@@ -64,3 +64,6 @@ class GeneralizedLeastSquares(Estimator):
 
     def _score_weight(self, point: BlockPoint, errors: Errors) -> Array | None:
         return self._own_weight(point)
+
+
+ESTIMATOR = GeneralizedLeastSquares()

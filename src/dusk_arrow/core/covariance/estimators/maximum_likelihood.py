@@ -122,3 +122,6 @@ def _saturated(evidence: Evidence) -> float:
         return float(-(evidence.n * float(terms.value[0]) + answers) / 2)
     factors, _, _ = guarded_cholesky(evidence.covariance)
     return float(-evidence.n / 2 * (p * np.log(2 * np.pi) + float(log_determinant(factors)) + p))
+
+
+ESTIMATOR = MaximumLikelihood()

@@ -1,14 +1,13 @@
-"""The estimators there are, by the name they have in the settings."""
+"""The estimators there are, by their names in the settings: those that the options name, each in a module of its own."""
 
 from __future__ import annotations
 
-from dusk_arrow.core.covariance.estimators.distribution_free import DistributionFree
-from dusk_arrow.core.covariance.estimators.estimator import Estimator
-from dusk_arrow.core.covariance.estimators.generalized_least_squares import GeneralizedLeastSquares
-from dusk_arrow.core.covariance.estimators.maximum_likelihood import MaximumLikelihood
-from dusk_arrow.core.covariance.estimators.unweighted_least_squares import UnweightedLeastSquares
+from importlib import import_module
 
+from dusk_arrow.core.covariance.estimators.estimator import Estimator
+from dusk_arrow.core.covariance.options import OPTIONS
+
+CHOICES = next(option for option in OPTIONS.options if option.name == "estimator").choices
 ESTIMATORS: dict[str, Estimator] = {
-    estimator.key: estimator
-    for estimator in (MaximumLikelihood(), GeneralizedLeastSquares(), UnweightedLeastSquares(), DistributionFree())
+    choice.value: import_module(f"{__package__}.{choice.module}").ESTIMATOR for choice in CHOICES
 }

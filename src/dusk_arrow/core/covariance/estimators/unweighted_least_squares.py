@@ -170,3 +170,6 @@ def _moments(model: CompiledModel, samples: Sequence[Samples], shares: Sequence[
     return Moments(
         [BlockMoments(own.covariances, own.means if block.means else None, share) for block, own, share in each]
     )
+
+
+ESTIMATOR = UnweightedLeastSquares()

@@ -3313,7 +3313,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.13.0
+             * @default 0.14.0
              */
             version: string;
         };

@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Change, Schemas, Step } from "../api/client";
+import type { Change, Schemas, Step } from "../client/client";
 
 /** What is selected: the lens shows what is known about it. */
 export type Selection =

@@ -1,6 +1,6 @@
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { useKeys } from "../frame/keys";
+import { useKeys } from "../shared/keys";
 import {
   focusOn,
   list,
@@ -13,9 +13,9 @@ import {
   unfoldTrail,
   useDesk,
   write,
-} from "./desk";
-import { nameConstruct } from "./columns";
-import { duplicate, keeping, removal, setAside } from "./doing";
+} from "../desk/desk";
+import { nameConstruct } from "../desk/columns";
+import { duplicate, keeping, removal, setAside } from "../desk/doing";
 
 const MEANT = "[aria-label='Board'], [aria-label='Shelf'], [aria-label='Trail'], nav[aria-label='Stations']";
 

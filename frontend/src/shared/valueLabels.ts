@@ -1,4 +1,4 @@
-import type { Column } from "../api/client";
+import type { Column } from "../client/client";
 
 /** What the values of a column stand for, as “1 = never, 2 = seldom”; null where nothing is known. */
 export function valueLabels(column: Column): string | null {

@@ -1,5 +1,5 @@
-import type { Schemas } from "../api/client";
-import type { Typed } from "../shared/typed";
+import type { Schemas } from "../client/client";
+import type { Typed } from "./typed";
 import type { FigureOptions, NamedFigure, ReportOptions } from "./figures";
 
 export type ReportPatch = Schemas["ReportPatch"];

@@ -1,5 +1,5 @@
 import { Moon, Sun } from "lucide-react";
-import { Symbol } from "../shared/controls";
+import { Symbol } from "./controls";
 import { switchTheme, useTheme } from "./theme";
 
 export function ThemeSwitch() {

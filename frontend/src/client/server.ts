@@ -1,6 +1,5 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import { useDesk } from "../model/desk";
 
 const EVERY = 1200;
 const SOON = 200; // after a miss
@@ -58,8 +57,9 @@ export async function ask(): Promise<boolean> {
   }
 }
 
-/** Asks again and again; whatever is shown is fetched anew when the server is back. */
-export function watchServer(queries: QueryClient) {
+/** Asks again and again; whatever is shown is fetched anew when the server is back. While it is away the page asks before it goes,
+    where something is `unsaved`. */
+export function watchServer(queries: QueryClient, unsaved: () => boolean) {
   const again = () =>
     void ask().then((found) => setTimeout(again, found || !useServer.getState().answers ? EVERY : SOON));
   setTimeout(again, EVERY);
@@ -67,7 +67,6 @@ export function watchServer(queries: QueryClient) {
     if (now.answers && !before.answers) void queries.invalidateQueries();
   });
   window.addEventListener("beforeunload", (event) => {
-    const { saving, typing } = useDesk.getState();
-    if (!useServer.getState().answers && (saving || typing)) event.preventDefault(); // the browser asks first
+    if (!useServer.getState().answers && unsaved()) event.preventDefault(); // the browser asks first
   });
 }

@@ -1,5 +1,5 @@
-import type { Effect, Schemas } from "../api/client";
-import usual from "../api/usual_figure.json";
+import type { Effect, Schemas } from "../client/client";
+import usual from "../client/usual_figure.json";
 
 export type ReportOptions = Schemas["ReportOptions"];
 /** A choice, from what is chosen by now. */

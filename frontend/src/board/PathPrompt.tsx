@@ -1,8 +1,8 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { useState } from "react";
-import type { ModelState, Project } from "../api/client";
+import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { propose, select, startPath, useDesk, type PathStart } from "./desk";
+import { propose, select, startPath, useDesk, type PathStart } from "../desk/desk";
 
 interface Props {
   project: Project;

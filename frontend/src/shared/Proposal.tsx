@@ -1,11 +1,11 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useState } from "react";
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { WhatIf } from "../lens/WhatIf";
-import { OfferHalf } from "../quality/Half";
-import { Primary, Quiet } from "../shared/controls";
-import { propose, select, useDesk, type Proposal as Proposed } from "./desk";
+import { WhatIf } from "./WhatIf";
+import { OfferHalf } from "./Half";
+import { Primary, Quiet } from "./controls";
+import { propose, select, useDesk, type Proposal as Proposed } from "../desk/desk";
 
 /** Whatever removes or correlates goes this way: what it would do, why (optional), done. */
 export function Proposal({ model, gestures }: { model: ModelState; gestures: Gestures }) {

@@ -1,4 +1,4 @@
-import type { ModelState } from "../api/client";
+import type { ModelState } from "../client/client";
 
 /** A file that can be saved of a model: what it is called, in which format, and where it comes from. */
 export interface Export {

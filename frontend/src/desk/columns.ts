@@ -1,4 +1,4 @@
-import type { Block, Change, Column, ModelState, Project } from "../api/client";
+import type { Block, Change, Column, ModelState, Project } from "../client/client";
 import { name } from "./desk";
 
 export const COLUMNS_IN_HAND = "application/x-dusk-columns";

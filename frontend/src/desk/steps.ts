@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, take, type Step } from "../api/client";
-import { complain } from "../model/desk";
+import { api, take, type Step } from "../client/client";
+import { complain } from "./desk";
 
 /** The recorded steps of a project, and the way to change the whole list. */
 export function useSteps(projectId: number) {

@@ -1,7 +1,7 @@
-import type { Change, ModelState, Schemas, Step } from "../api/client";
+import type { Change, ModelState, Schemas, Step } from "../client/client";
 import { useWhatIf } from "../api/hooks";
-import { telling } from "../shared/basis";
-import { coefficient, plain, pWords } from "../shared/numbers";
+import { telling } from "./basis";
+import { coefficient, plain, pWords } from "./numbers";
 
 const NONE: Schemas["Choose"][] = [];
 const NO_STEPS: Step[] = [];

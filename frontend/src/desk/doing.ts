@@ -1,4 +1,4 @@
-import type { Change, ModelState, Parameter, Project, Schemas } from "../api/client";
+import type { Change, ModelState, Parameter, Project, Schemas } from "../client/client";
 import { constructName } from "./columns";
 import type { Naming, Proposal, Selected } from "./desk";
 

@@ -1,11 +1,11 @@
 import { useState } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import { useListed, useProject, useThorough, useTrail } from "../api/hooks";
-import { useSteps, type Steps } from "../data/steps";
-import { propose } from "../model/desk";
-import { CopyDrawn } from "../shared/CopyDrawn";
-import { Action, Explained, Primary, Quiet, TextButton } from "../shared/controls";
-import { coefficient, plain, written } from "../shared/numbers";
+import { useSteps, type Steps } from "../desk/steps";
+import { propose } from "../desk/desk";
+import { CopyDrawn } from "./CopyDrawn";
+import { Action, Explained, Primary, Quiet, TextButton } from "./controls";
+import { coefficient, plain, written } from "./numbers";
 
 const SEED = 1;
 

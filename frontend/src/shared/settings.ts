@@ -1,4 +1,4 @@
-import type { Schemas, Settings } from "../api/client";
+import type { Schemas, Settings } from "../client/client";
 
 /** Settings with another value of one of them. */
 export function withChoice(settings: Settings, name: string, value: string | boolean): Settings {

@@ -1,4 +1,4 @@
-import { useDesk } from "../model/desk";
+import { useDesk } from "./desk";
 
 /** What was typed and has not been left yet: kept in the browser letter by letter, so that a reload loses nothing of it. */
 export interface Typed {

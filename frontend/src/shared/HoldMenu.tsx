@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { ModelState, Schemas } from "../api/client";
+import type { ModelState, Schemas } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { Action, Primary } from "../shared/controls";
+import { Action, Primary } from "./controls";
 
 /** Whether a family can hold parameters at values, or equal. */
 export function canHold(model: ModelState): boolean {

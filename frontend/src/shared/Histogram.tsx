@@ -1,4 +1,4 @@
-import type { Column } from "../api/client";
+import type { Column } from "../client/client";
 
 /** A small histogram of a column's answers; nothing for texts with many values. */
 export function Histogram({ column }: { column: Pick<Column, "name" | "histogram" | "categories"> }) {

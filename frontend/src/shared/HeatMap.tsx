@@ -1,7 +1,7 @@
 import { useMemo, useState, type KeyboardEvent } from "react";
-import type { Schemas } from "../api/client";
-import { Action } from "../shared/controls";
-import { coefficient, plain } from "../shared/numbers";
+import type { Schemas } from "../client/client";
+import { Action } from "./controls";
+import { coefficient, plain } from "./numbers";
 
 type Matrix = Schemas["Matrix"];
 
