@@ -79,7 +79,7 @@ def test_vif_and_f_squared_against_regression() -> None:
         residual = outcome - design @ np.linalg.lstsq(design, outcome, rcond=None)[0]
         return float(1 - residual.var() / outcome.var())
 
-    vif = antecedent_vif(matrix, [0, 1, 2])
+    vif = antecedent_vif(matrix, 3, [0, 1, 2])
     assert vif[0] == pytest.approx(1 / (1 - r2([1, 2], x[:, 0])), rel=1e-9)
     assert explained_share(matrix, 3, [0, 1, 2]) == pytest.approx(r2([0, 1, 2], y), rel=1e-9)
     expected = (r2([0, 1, 2], y) - r2([0, 2], y)) / (1 - r2([0, 1, 2], y))

@@ -4,27 +4,9 @@ import { Copy } from "lucide-react";
 import { useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import { attempt } from "../api/attempt";
 import { copyBoth } from "./clipboard";
-import { asPage, asText, byValue, written } from "./tableText";
+import { asPage, asText, byValue, written, type TableColumn } from "./tableText";
 
-type Value = number | string | null | undefined;
-
-/** A column of a table: what it is called, what it holds (to be sorted and copied by), and how that is shown. */
-export interface TableColumn<Row> {
-  key: string;
-  /** What stands over it; nothing for a column of boxes or pictures. */
-  head: string;
-  /** What the head says to those who hear it, where nothing is written. */
-  hidden?: string;
-  title?: string;
-  value?: (row: Row) => Value;
-  /** The value as it is written, if not simply as it is. */
-  text?: (row: Row) => string;
-  /** What is drawn in its place. */
-  show?: (row: Row) => ReactNode;
-  left?: boolean;
-  className?: string | ((row: Row) => string);
-  width?: string;
-}
+export type { TableColumn };
 
 /** Rows under a heading that can be folded; a table without headings is one such group. */
 export interface TableGroup<Row> {

@@ -1,5 +1,25 @@
+import type { ReactNode } from "react";
 import { asHtml, asTabs } from "./clipboard";
-import type { TableColumn } from "./Table";
+
+type Value = number | string | null | undefined;
+
+/** A column of a table: what it is called, what it holds (to be sorted and copied by), and how that is shown. */
+export interface TableColumn<Row> {
+  key: string;
+  /** What stands over it; nothing for a column of boxes or pictures. */
+  head: string;
+  /** What the head says to those who hear it, where nothing is written. */
+  hidden?: string;
+  title?: string;
+  value?: (row: Row) => Value;
+  /** The value as it is written, if not simply as it is. */
+  text?: (row: Row) => string;
+  /** What is drawn in its place. */
+  show?: (row: Row) => ReactNode;
+  left?: boolean;
+  className?: string | ((row: Row) => string);
+  width?: string;
+}
 
 /** Rows by the values of a column; what has none comes last either way. */
 export function byValue<Row>(column: TableColumn<Row>, down: boolean) {

@@ -7,9 +7,10 @@ place (`Formula`), so that names and values cannot be out of step.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import combinations
 from typing import Any, Generic, Literal, Protocol, TypeVar
 
 import numpy as np
@@ -141,6 +142,32 @@ def side_by_side(parts: Sequence[Statistics]) -> Statistics:
     lead = np.broadcast_shapes(*(part.values.shape[:-1] for part in parts))
     values = [np.broadcast_to(part.values, (*lead, part.values.shape[-1])) for part in parts]
     return Statistics(tuple(key for part in parts for key in part.keys), beside(values))
+
+
+def alone(names: Iterable[str]) -> list[tuple[str]]:
+    """Statistics that are about one name each."""
+    return [(name,) for name in names]
+
+
+def pairs_of(names: Iterable[str]) -> tuple[tuple[str, ...], ...]:
+    """Any two names."""
+    return tuple(combinations(names, 2))
+
+
+def into(antecedents: Iterable[tuple[str, Iterable[str]]]) -> tuple[tuple[str, ...], ...]:
+    """Every outcome with each of its antecedents."""
+    return tuple((outcome, name) for outcome, names in antecedents for name in names)
+
+
+def of_antecedents(
+    statistic: Callable[[Array, int, list[int]], Array],
+    covariance: Array,
+    antecedents: Iterable[tuple[str, Iterable[str]]],
+    at: Mapping[str, int],
+) -> Array:
+    """A statistic of each outcome's antecedents from covariances (…, m, m), side by side in the order of `into`."""
+    found = [statistic(covariance, at[outcome], [at[name] for name in names]) for outcome, names in antecedents]
+    return np.concatenate(found, axis=-1)
 
 
 def against_zero(keys: tuple[StatisticKey, ...]) -> Array:

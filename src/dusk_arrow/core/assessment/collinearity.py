@@ -15,8 +15,8 @@ from dusk_arrow.core.linear_algebra import (
 )
 
 
-def antecedent_vif(covariance: Array, antecedents: list[int]) -> Array:
-    """VIF (…, k) of the antecedents of one outcome among themselves, from node covariances (…, m, m)."""
+def antecedent_vif(covariance: Array, outcome: int, antecedents: list[int]) -> Array:
+    """VIF (…, k) of the antecedents of one `outcome` among themselves, from node covariances (…, m, m)."""
     block = covariance[..., antecedents, :][..., antecedents]
     return variance_inflation(correlation_from(block))
 

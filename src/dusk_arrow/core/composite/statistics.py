@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import combinations
@@ -23,7 +22,17 @@ from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.linear_algebra import Array, beside, variance_inflation
 from dusk_arrow.core.parameter_key import ParameterKey
 from dusk_arrow.core.specification.model import Construct
-from dusk_arrow.core.statistics import Formula, StatisticKey, Statistics, computed, keys_of
+from dusk_arrow.core.statistics import (
+    Formula,
+    StatisticKey,
+    Statistics,
+    alone,
+    computed,
+    into,
+    keys_of,
+    of_antecedents,
+    pairs_of,
+)
 
 
 @dataclass(frozen=True)
@@ -82,12 +91,12 @@ class Inquiry:
     @cached_property
     def pairs(self) -> tuple[tuple[str, ...], ...]:
         """Any two blocks of indicators."""
-        return tuple(combinations(self.blocks, 2))
+        return pairs_of(self.blocks)
 
     @cached_property
     def into(self) -> tuple[tuple[str, ...], ...]:
         """Every outcome with each of its antecedents."""
-        return tuple((outcome, name) for outcome, names in self.antecedents for name in names)
+        return into(self.antecedents)
 
     @cached_property
     def shown(self) -> tuple[tuple[str, ...], ...]:
@@ -168,12 +177,6 @@ class _Batch:
     def heterotrait(self) -> Heterotrait:
         return heterotrait(self.correlation, self.indicators, correlations=True)
 
-    def of_antecedents(self, statistic: Callable[[Array, int, list[int]], Array]) -> Array:
-        """One of each outcome's antecedents, side by side."""
-        row, among = self.row, self.asked.antecedents
-        found = [statistic(self.between, row[outcome], [row[name] for name in names]) for outcome, names in among]
-        return np.concatenate(found, axis=-1)
-
     def beside_each_other(self) -> Array:
         standing = list(self.structure.standing)
         return variance_inflation(self.between[:, standing, :][..., standing])
@@ -190,16 +193,12 @@ class _Batch:
         return beside([found[names] for names in several])
 
 
-def _alone(names: Iterable[str]) -> list[tuple[str]]:
-    return [(name,) for name in names]
-
-
 def _outcomes(asked: Inquiry) -> list[tuple[str]]:
-    return _alone(name for name, _ in asked.antecedents)
+    return alone(name for name, _ in asked.antecedents)
 
 
 def _reflective(asked: Inquiry) -> list[tuple[str]]:
-    return _alone(c.name for c in asked.reflective)
+    return alone(c.name for c in asked.reflective)
 
 
 FORMULAS: tuple[Formula[Inquiry, _Batch], ...] = (
@@ -207,23 +206,27 @@ FORMULAS: tuple[Formula[Inquiry, _Batch], ...] = (
     Formula("standardized", lambda asked: asked.parameters, lambda batch: batch.estimates),
     Formula("effect", lambda asked: asked.effects, lambda batch: batch.effects),
     Formula("standardized_effect", lambda asked: asked.effects, lambda batch: batch.effects),
-    Formula("tracked", lambda asked: _alone(name for name, _ in asked.tracked), _Batch.tracked),
+    Formula("tracked", lambda asked: alone(name for name, _ in asked.tracked), _Batch.tracked),
     Formula("r_squared", _outcomes, lambda batch: batch.explained),
     Formula("r_squared_adjusted", _outcomes, _Batch.explained_adjusted),
     Formula("composite_reliability", _reflective, lambda batch: batch.reliability[0]),
     Formula("ave", _reflective, lambda batch: batch.reliability[1]),
     Formula("rho_a", _reflective, _Batch.rho),
-    Formula("alpha", lambda asked: _alone(asked.blocks), lambda batch: alphas(batch.covariance, batch.indicators)),
+    Formula("alpha", lambda asked: alone(asked.blocks), lambda batch: alphas(batch.covariance, batch.indicators)),
     Formula("htmt", lambda asked: asked.pairs, lambda batch: batch.heterotrait.absolute),
     Formula("htmt_signed", lambda asked: asked.pairs, lambda batch: batch.heterotrait.signed),
     Formula("htmt2", lambda asked: asked.pairs, lambda batch: batch.heterotrait.geometric),
     Formula(
         "vif_antecedents",
         lambda asked: asked.into,
-        lambda batch: batch.of_antecedents(lambda between, _, rows: antecedent_vif(between, rows)),
+        lambda batch: of_antecedents(antecedent_vif, batch.between, batch.asked.antecedents, batch.row),
     ),
-    Formula("f_squared", lambda asked: asked.into, lambda batch: batch.of_antecedents(f_squared)),
-    Formula("vif_full", lambda asked: _alone(asked.standing), _Batch.beside_each_other),
+    Formula(
+        "f_squared",
+        lambda asked: asked.into,
+        lambda batch: of_antecedents(f_squared, batch.between, batch.asked.antecedents, batch.row),
+    ),
+    Formula("vif_full", lambda asked: alone(asked.standing), _Batch.beside_each_other),
     Formula("vif_indicators", lambda asked: asked.shown, _Batch.within),
 )
 

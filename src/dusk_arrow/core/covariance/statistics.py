@@ -6,10 +6,9 @@ also takes complex steps for the delta method.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import combinations
 
 import numpy as np
 
@@ -28,7 +27,19 @@ from dusk_arrow.core.effects.values import Walk, effect_values, plan_walks
 from dusk_arrow.core.linear_algebra import Array, correlation_from, slices, variance_inflation
 from dusk_arrow.core.parameter_key import HELD, ParameterKey
 from dusk_arrow.core.specification.model import Construct
-from dusk_arrow.core.statistics import Formula, Numbers, StatisticKey, Statistics, computed, keys_of, side_by_side
+from dusk_arrow.core.statistics import (
+    Formula,
+    Numbers,
+    StatisticKey,
+    Statistics,
+    alone,
+    computed,
+    into,
+    keys_of,
+    of_antecedents,
+    pairs_of,
+    side_by_side,
+)
 
 
 @dataclass(frozen=True)
@@ -94,12 +105,12 @@ class Inquiry:
     @cached_property
     def pairs(self) -> tuple[tuple[str, ...], ...]:
         """Any two blocks of indicators."""
-        return tuple(combinations(self.blocks, 2))
+        return pairs_of(self.blocks)
 
     @cached_property
     def into(self) -> tuple[tuple[str, ...], ...]:
         """Every outcome with each of its antecedents."""
-        return tuple((outcome, name) for outcome, names in self.antecedents for name in names)
+        return into(self.antecedents)
 
     @cached_property
     def model_keys(self) -> tuple[StatisticKey, ...]:
@@ -253,19 +264,9 @@ class _Covariances:
     def heterotrait(self) -> Heterotrait:
         return heterotrait(self.samples, self.indicators)
 
-    def of_antecedents(self, statistic: Callable[[Array, int, list[int]], Array]) -> Array:
-        """One of each outcome's antecedents, side by side."""
-        at = self.at
-        found = [statistic(self.nodes, at[end], [at[name] for name in names]) for end, names in self.asked.antecedents]
-        return np.concatenate(found, axis=-1)
-
     def beside_each_other(self) -> Array:
         rows = [self.at[name] for name in self.asked.standing]
         return variance_inflation(correlation_from(self.nodes[..., rows, :][..., rows]))
-
-
-def _alone(names: Iterable[str]) -> list[tuple[str]]:
-    return [(name,) for name in names]
 
 
 FROM_VALUES: tuple[Formula[Inquiry, _Values], ...] = (
@@ -273,23 +274,27 @@ FROM_VALUES: tuple[Formula[Inquiry, _Values], ...] = (
     Formula("standardized", lambda asked: asked.parameters, lambda batch: batch.standardized),
     Formula("effect", lambda asked: asked.effects, _Values.effects),
     Formula("standardized_effect", lambda asked: asked.effects, _Values.standardized_effects),
-    Formula("tracked", lambda asked: _alone(name for name, _ in asked.tracked), _Values.tracked),
-    Formula("r_squared", lambda asked: _alone(asked.explained), _Values.explained),
-    Formula("composite_reliability", lambda asked: _alone(asked.reflective), lambda batch: batch.reliability[0]),
-    Formula("ave", lambda asked: _alone(asked.reflective), lambda batch: batch.reliability[1]),
+    Formula("tracked", lambda asked: alone(name for name, _ in asked.tracked), _Values.tracked),
+    Formula("r_squared", lambda asked: alone(asked.explained), _Values.explained),
+    Formula("composite_reliability", lambda asked: alone(asked.reflective), lambda batch: batch.reliability[0]),
+    Formula("ave", lambda asked: alone(asked.reflective), lambda batch: batch.reliability[1]),
 )
 FROM_COVARIANCES: tuple[Formula[Inquiry, _Covariances], ...] = (
-    Formula("alpha", lambda asked: _alone(asked.blocks), lambda batch: alphas(batch.samples, batch.indicators)),
+    Formula("alpha", lambda asked: alone(asked.blocks), lambda batch: alphas(batch.samples, batch.indicators)),
     Formula("htmt", lambda asked: asked.pairs, lambda batch: batch.heterotrait.absolute),
     Formula("htmt_signed", lambda asked: asked.pairs, lambda batch: batch.heterotrait.signed),
     Formula("htmt2", lambda asked: asked.pairs, lambda batch: batch.heterotrait.geometric),
     Formula(
         "vif_antecedents",
         lambda asked: asked.into,
-        lambda batch: batch.of_antecedents(lambda nodes, _, rows: antecedent_vif(nodes, rows)),
+        lambda batch: of_antecedents(antecedent_vif, batch.nodes, batch.asked.antecedents, batch.at),
     ),
-    Formula("f_squared", lambda asked: asked.into, lambda batch: batch.of_antecedents(f_squared)),
-    Formula("vif_full", lambda asked: _alone(asked.standing), _Covariances.beside_each_other),
+    Formula(
+        "f_squared",
+        lambda asked: asked.into,
+        lambda batch: of_antecedents(f_squared, batch.nodes, batch.asked.antecedents, batch.at),
+    ),
+    Formula("vif_full", lambda asked: alone(asked.standing), _Covariances.beside_each_other),
 )
 
 
