@@ -138,7 +138,7 @@ def test_what_is_typed_outlives_a_reload(page: Page) -> None:
     """A sentence that was typed and not yet left was gone after a reload, while the foot said that all was saved."""
     page.demo("River Wardens")
     page.keys("s")
-    page.until(lambda: page.all(".cm-content"))
+    page.until(lambda: "cm-content" in str(page.driver.execute_script("return document.activeElement.className")))
     page.keys(Keys.CONTROL, Keys.END)
     page.keys(Keys.NULL, Keys.ENTER, "Support leads to Persistence")
     page.until(lambda: "when you leave" in foot(page))

@@ -192,6 +192,9 @@ def test_nothing_lives_on_and_nothing_hangs() -> None:
         process.stderr.close()
         process.send_signal(signal.SIGINT)
         process.wait(20)
+        deadline = time.monotonic() + 5
+        while _of(folder) and time.monotonic() < deadline:
+            time.sleep(0.1)
         assert _of(folder) == []
         assert not Cluster(folder).running()
     finally:

@@ -19,22 +19,20 @@ function fitLines(fit: Fit, criteria: Iterable<Criterion>): Line[] {
     number: value,
     empty: noLikelihood,
   });
-  const known = [...criteria].filter(({ page, key }) => page === "fit" && key in fit && key !== "chi_square");
+  const known = [...criteria].filter(({ page, key }) => page === "fit" && key in fit && !APART.includes(key));
   return [
     {
       words: "χ²",
       number: fit.chi_square,
       value: `${plain(fit.chi_square, 3)}, df = ${fit.df}, ${pWords(fit.p_value)}`,
     },
-    ...known
-      .filter(({ key }) => typeof fit[key as "cfi"] !== "object" || fit[key as "cfi"] === null)
-      .map((criterion) => {
-        const { key, label } = criterion;
-        const number = fit[key as "cfi"];
-        const bounds = key === "rmsea" ? ` ${interval(fit.rmsea_interval, 3)}` : "";
-        const empty = LIKELY.includes(key) ? noLikelihood : saturated;
-        return { words: label, key, number, value: written(criterion, number) + bounds, empty };
-      }),
+    ...known.map((criterion) => {
+      const { key, label } = criterion;
+      const number = fit[key as "cfi"];
+      const bounds = key === "rmsea" ? ` ${interval(fit.rmsea_interval, 3)}` : "";
+      const empty = LIKELY.includes(key) ? noLikelihood : saturated;
+      return { words: label, key, number, value: written(criterion, number) + bounds, empty };
+    }),
     large("log-likelihood", fit.log_likelihood),
     large("log-likelihood, saturated", fit.log_likelihood_saturated),
     { words: "free parameters", number: fit.n_parameters, value: String(fit.n_parameters) },
@@ -46,6 +44,7 @@ function fitLines(fit: Fit, criteria: Iterable<Criterion>): Line[] {
   ];
 }
 
+const APART = ["chi_square", "scaled"];
 const LIKELY = ["aic", "bic", "sabic"];
 
 interface Distance {
@@ -143,7 +142,7 @@ export function FitView({ model }: { model: ModelState }) {
       text: (line) => (line.number === null ? (line.empty ?? "–") : line.value),
       show: (line) => (
         <>
-          {line.key && (
+          {line.key && typeof criteria.get(line.key)?.good === "number" && (
             <Glyph verdict={judge(criteria.get(line.key), fit.df === 0 ? null : line.number)} size={8} />
           )}{" "}
           {line.number === null ? <span className="text-sm text-quiet">{line.empty}</span> : line.value}

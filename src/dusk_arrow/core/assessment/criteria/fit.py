@@ -286,7 +286,7 @@ FIGURES = (
     ),
     Criterion(
         "close_fit_p",
-        "close fit",
+        "close fit, p",
         "The probability of an RMSEA at least this large if the population's were .05.",
         "upper tail of the non-central χ² at .05²·df·m",
         "Browne & Cudeck (1992)",
