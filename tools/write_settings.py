@@ -23,7 +23,7 @@ def _literal(option: Option) -> str:
 
 def chosen_settings() -> dict[str, str]:
     """Each module by its path in the checkout."""
-    made = "Made of the options of the families by tools/write_schemas.py, so that they are declared once."
+    made = "Made of the options of the families by tools/write_settings.py, so that they are declared once."
     options = options_by_name().values()
     families = ", ".join(json.dumps(family.key) for family in FAMILY_OPTIONS)
     read = [

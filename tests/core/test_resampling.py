@@ -10,6 +10,7 @@ from dusk_arrow.core.composite.family import CompositeFamily
 from dusk_arrow.core.composite.setting_up import Ready, plan_program
 from dusk_arrow.core.covariance.bootstrapping import BootstrapTask, prepare, run_chunk, run_samples
 from dusk_arrow.core.covariance.estimation import estimate
+from dusk_arrow.core.covariance.estimators.registry import ESTIMATORS
 from dusk_arrow.core.covariance.implied import implied, matrices
 from dusk_arrow.core.covariance.parameters import compile_model
 from dusk_arrow.core.covariance.scores import score_weights
@@ -254,6 +255,37 @@ def test_both_families_estimate_with_derived_columns() -> None:
     rows = np.repeat(np.arange(300), counts[2].astype(int))
     drawn = (x[rows] - x[rows].mean()) * (z[rows] - z[rows].mean())
     assert result.statistics[2, place] == pytest.approx(regression(rows)[2] * drawn.std() / y[rows].std(), rel=1e-6)
+
+
+def test_distribution_free_weights_are_of_the_derived_columns_of_each_resample() -> None:
+    """Their own covariances weigh the moments, so a resample's are of its products, not of those of the whole sample."""
+    rng = np.random.default_rng(6)
+    x, z = rng.normal(1, 1, (2, 200))
+    m = 0.4 * x + 0.3 * z + 0.3 * (x - 1) * (z - 1) + rng.normal(0, 0.6, 200)
+    y = 0.5 * m + rng.exponential(0.6, 200)
+    table = table_of("x, z and xz lead to m\nm leads to y")
+
+    def gathered(rows: np.ndarray) -> CompleteCases:
+        given = {"x": x, "z": z, "m": m, "y": y}
+        data = DataSet("d", tuple(Column(name, "number", values[rows]) for name, values in given.items()))
+        names = tuple(name for name in table.observed if name != "xz")
+        found = gather(data, names, derived=[Product("xz", ("x", "z"))])
+        assert isinstance(found, CompleteCases)
+        order = [(*names, "xz").index(name) for name in table.observed]
+        assert order == list(range(5))
+        return found
+
+    adf, whole = ESTIMATORS["adf"], gathered(np.arange(200))
+    found = estimate([table], [whole], adf)
+    prepared = prepare(BootstrapTask((Inquiry(found.model),), found, FromCases((whole,))))
+    (chunk,) = chunks_of(3, 8)
+    (counts,) = counts_with_replacement(chunk, [200])
+    result = run_chunk(prepared, chunk)
+    for k in range(3):
+        again = estimate([table], [gathered(np.repeat(np.arange(200), counts[k].astype(int)))], adf)
+        ours = result.statistics[k][[i for i, p in enumerate(table.parameters) if p.index is not None]]
+        slots = [p.index for p in table.parameters if p.index is not None]
+        np.testing.assert_allclose(ours, again.point.theta[slots], rtol=2e-5, atol=2e-5)
 
 
 def test_acceleration_of_figures_that_are_not_always_there() -> None:

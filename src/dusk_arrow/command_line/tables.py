@@ -9,6 +9,7 @@ from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.wording import coefficient, interval_text, p_text, p_words, plain
 from dusk_arrow.results.document import BollenStinePart, FitPart, HalfPart, Interval, Results
+from dusk_arrow.results.document.fit import DISTANCES
 
 MODIFICATIONS = 5
 
@@ -189,7 +190,6 @@ def _redundancy(results: Results) -> str:
 
 
 WHAT_IFS = 12
-DISTANCES = ("srmr", "d_uls", "d_g")
 
 
 def _what_ifs(results: Results) -> str:
@@ -197,7 +197,7 @@ def _what_ifs(results: Results) -> str:
     found = sorted(results.what_ifs or [], key=lambda row: not row.crosses)
     if not found:
         return ""
-    keys = [key for key in listed_in("brief") if key in {**found[0].fit, **found[0].quality}]
+    keys = [key for key in (*listed_in("brief"), "highest_htmt") if key in {**found[0].fit, **found[0].quality}]
     rows = []
     for row in found[:WHAT_IFS]:
         figures = {**row.fit, **row.quality}
@@ -220,7 +220,7 @@ def _holdout(results: Results) -> str:
     if known is None:
         return ""
     first, second = known.first, known.second
-    names = ("chi_square", "df", *(key for key in listed_in("brief") if BY_KEY[key].about == "model"))
+    names = ("chi_square", "df", *listed_in("brief"))
     rows = [
         [name, *(plain(getattr(half.fit, name)) if half.fit else "" for half in (first, second))]
         for name in names

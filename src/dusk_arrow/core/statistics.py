@@ -154,7 +154,7 @@ def pairs_of(names: Iterable[str]) -> tuple[tuple[str, ...], ...]:
     return tuple(combinations(names, 2))
 
 
-def into(antecedents: Iterable[tuple[str, Iterable[str]]]) -> tuple[tuple[str, ...], ...]:
+def outcomes_with(antecedents: Iterable[tuple[str, Iterable[str]]]) -> tuple[tuple[str, ...], ...]:
     """Every outcome with each of its antecedents."""
     return tuple((outcome, name) for outcome, names in antecedents for name in names)
 
@@ -165,7 +165,7 @@ def of_antecedents(
     antecedents: Iterable[tuple[str, Iterable[str]]],
     at: Mapping[str, int],
 ) -> Array:
-    """A statistic of each outcome's antecedents from covariances (…, m, m), side by side in the order of `into`."""
+    """A statistic of each outcome's antecedents from covariances (…, m, m), side by side in the order of `outcomes_with`."""
     found = [statistic(covariance, at[outcome], [at[name] for name in names]) for outcome, names in antecedents]
     return np.concatenate(found, axis=-1)
 

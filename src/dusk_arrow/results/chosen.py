@@ -1,6 +1,6 @@
 """Settings that are chosen among the options of families.
 
-Made of the options of the families by tools/write_schemas.py, so that they are declared once.
+Made of the options of the families by tools/write_settings.py, so that they are declared once.
 """
 
 from __future__ import annotations

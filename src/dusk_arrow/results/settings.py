@@ -90,10 +90,7 @@ def _of_family(key: str, said: set[str]) -> dict[str, object]:
     family = BY_KEY.get(key)
     if family is None:
         return {}
-    both = {option.name: family.option(option.name) for other in FAMILY_OPTIONS for option in other.options}
-    fresh: dict[str, object] = {
-        name: own.choices[0].value for name, own in both.items() if own is not None and name in ("estimator", "missing")
-    }
+    fresh: dict[str, object] = {name: _values(family, name)[0] for name in ("estimator", "missing")}
     fresh |= {name: Settings.model_fields[name].default for name in ("errors", "means", "bollen_stine")}
     return {name: value for name, value in fresh.items() if name not in said}
 

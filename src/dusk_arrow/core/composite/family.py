@@ -139,11 +139,14 @@ class CompositeFamily:
         """The estimation with everything that follows from it, or why there is none. Prediction and importance take
         a thorough one, and cases."""
         ready: Ready = set_up.own
-        solved = [_solve(ready, block) for block in ready.blocks]
-        for one in solved:
-            unsolved = _not_solved(one.outcome)
+        solved = []
+        for block in ready.blocks:
+            correlation = correlation_from(block.evidence.covariance)
+            outcome = estimate(ready.program, correlation[None])
+            unsolved = _not_solved(outcome)
             if unsolved is not None:
                 return unsolved
+            solved.append(_solved(ready, block, correlation, outcome))
         names = ready.program.structure.names
         effects, all_routes = ([], True) if depth == "brief" else list_effects(ready.paths, names)
         inquiries = [_inquiry(model, ready, settings, tuple(effects), one.observed) for one in solved]
@@ -239,13 +242,10 @@ class _Solved(NamedTuple):
     measured: Compared
 
 
-def _solve(ready: Ready, observed: Observed) -> _Solved:
-    correlation = correlation_from(observed.evidence.covariance)
-    outcome = estimate(ready.program, correlation[None])
+def _solved(ready: Ready, observed: Observed, correlation: Array, outcome: Outcome) -> _Solved:
     whole = implied_whole(ready.program, outcome, correlation[None])
-    return _Solved(
-        observed, correlation, outcome, whole, implied_measurement(ready.program, outcome, correlation[None])
-    )
+    measured = implied_measurement(ready.program, outcome, correlation[None])
+    return _Solved(observed, correlation, outcome, whole, measured)
 
 
 def _inquiry(

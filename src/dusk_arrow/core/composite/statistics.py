@@ -28,9 +28,9 @@ from dusk_arrow.core.statistics import (
     Statistics,
     alone,
     computed,
-    into,
     keys_of,
     of_antecedents,
+    outcomes_with,
     pairs_of,
 )
 
@@ -87,16 +87,6 @@ class Inquiry:
         at = {name: i for i, name in enumerate(self.program.columns)}
         found = {c.name: [at[n] for n in c.indicators if n in at] for c in self.constructs if c.mode == "reflective"}
         return {name: block for name, block in found.items() if block}
-
-    @cached_property
-    def pairs(self) -> tuple[tuple[str, ...], ...]:
-        """Any two blocks of indicators."""
-        return pairs_of(self.blocks)
-
-    @cached_property
-    def into(self) -> tuple[tuple[str, ...], ...]:
-        """Every outcome with each of its antecedents."""
-        return into(self.antecedents)
 
     @cached_property
     def shown(self) -> tuple[tuple[str, ...], ...]:
@@ -213,17 +203,17 @@ FORMULAS: tuple[Formula[Inquiry, _Batch], ...] = (
     Formula("ave", _reflective, lambda batch: batch.reliability[1]),
     Formula("rho_a", _reflective, _Batch.rho),
     Formula("alpha", lambda asked: alone(asked.blocks), lambda batch: alphas(batch.covariance, batch.indicators)),
-    Formula("htmt", lambda asked: asked.pairs, lambda batch: batch.heterotrait.absolute),
-    Formula("htmt_signed", lambda asked: asked.pairs, lambda batch: batch.heterotrait.signed),
-    Formula("htmt2", lambda asked: asked.pairs, lambda batch: batch.heterotrait.geometric),
+    Formula("htmt", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.absolute),
+    Formula("htmt_signed", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.signed),
+    Formula("htmt2", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.geometric),
     Formula(
         "vif_antecedents",
-        lambda asked: asked.into,
+        lambda asked: outcomes_with(asked.antecedents),
         lambda batch: of_antecedents(antecedent_vif, batch.between, batch.asked.antecedents, batch.row),
     ),
     Formula(
         "f_squared",
-        lambda asked: asked.into,
+        lambda asked: outcomes_with(asked.antecedents),
         lambda batch: of_antecedents(f_squared, batch.between, batch.asked.antecedents, batch.row),
     ),
     Formula("vif_full", lambda asked: alone(asked.standing), _Batch.beside_each_other),

@@ -14,7 +14,7 @@ def assess_model(estimation: Estimation) -> Fit:
     among them."""
     point, estimator = estimation.point, estimation.estimator
     unknown = sum(len(never_together(own)) for own in point.evidence)
-    pairs = sum(block.layout.variables * (block.layout.variables - 1) // 2 for block in point.blocks)
+    pairs = sum(block.layout.pairs for block in point.blocks)
     residual = sum(block.evidence.n / point.n * _srmr(block) for block in point.blocks)
     return assess_fit(
         Ground(

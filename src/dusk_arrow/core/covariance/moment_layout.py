@@ -47,6 +47,11 @@ class MomentLayout:
         return self.variables * (self.variables + 1) // 2
 
     @property
+    def pairs(self) -> int:
+        """How many covariances there are, each of two variables."""
+        return self.variables * (self.variables - 1) // 2
+
+    @property
     def size(self) -> int:
         """How many moments there are."""
         return self.second_order + (self.variables if self.means else 0)

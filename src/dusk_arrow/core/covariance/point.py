@@ -120,10 +120,8 @@ class Point:
     @cached_property
     def blocks(self) -> tuple[BlockPoint, ...]:
         """Each block at these values."""
-        joined = isinstance(self.discrepancy, JoinedDiscrepancy)
         parts = self.discrepancy.parts if isinstance(self.discrepancy, JoinedDiscrepancy) else (self.discrepancy,)
-        shares = shares_of(self.evidence) if joined else (1.0,)
-        each = zip(self.model.blocks, self.evidence, parts, shares, strict=True)
+        each = zip(self.model.blocks, self.evidence, parts, shares_of(self.evidence), strict=True)
         return tuple(BlockPoint(block, self.theta, own, part, share) for block, own, part, share in each)
 
     @cached_property

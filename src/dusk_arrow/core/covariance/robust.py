@@ -163,19 +163,17 @@ def baseline_trace(values: Array, sample: Array, weight: Array | None, saturated
 
 
 class Traces(NamedTuple):
-    """What one block adds to the scaling of a test: the whole trace tr(VΓ) of its moments, and of its baseline the whole and
-    what is lost to the baseline's parameters, and the df of that baseline."""
+    """What one block adds to the scaling of a test: the whole trace tr(VΓ) of its moments, and that of its baseline less what is
+    lost to the baseline's parameters."""
 
     whole: float
     baseline: float
-    baseline_df: float
 
 
-def scaled_test(traces: Sequence[Traces], lost: float, df: int) -> ScaledTest:
+def scaled_test(traces: Sequence[Traces], lost: float, df: int, baseline_df: int) -> ScaledTest:
     """The scaling factors from the traces of all blocks and what the model's parameters take up."""
-    baseline_df = sum(own.baseline_df for own in traces)
-    baseline = sum(own.baseline for own in traces) / baseline_df
-    return ScaledTest((sum(own.whole for own in traces) - lost) / df, baseline)
+    whole, baseline = (sum(own) for own in zip(*traces, strict=True))
+    return ScaledTest((whole - lost) / df, baseline / baseline_df)
 
 
 def incomplete_traces(point: BlockPoint, evidence: IncompleteCases) -> Traces | None:
@@ -190,4 +188,4 @@ def incomplete_traces(point: BlockPoint, evidence: IncompleteCases) -> Traces | 
     full = BlockPoint(lay_out(saturated_table(names)), at_full, evidence, point.discrepancy)
     base = BlockPoint(lay_out(independence_table(names)), at_base, evidence, point.discrepancy)
     whole, independent = (lost_trace(one.exact, spread_of_scores([one], [None])) for one in (full, base))
-    return Traces(whole, whole - independent, p * (p - 1) / 2)
+    return Traces(whole, whole - independent)

@@ -34,9 +34,9 @@ from dusk_arrow.core.statistics import (
     Statistics,
     alone,
     computed,
-    into,
     keys_of,
     of_antecedents,
+    outcomes_with,
     pairs_of,
     side_by_side,
 )
@@ -101,16 +101,6 @@ class Inquiry:
     def parameters(self) -> tuple[ParameterKey, ...]:
         """All parameters."""
         return tuple(p.key for p in self.model.table.parameters)
-
-    @cached_property
-    def pairs(self) -> tuple[tuple[str, ...], ...]:
-        """Any two blocks of indicators."""
-        return pairs_of(self.blocks)
-
-    @cached_property
-    def into(self) -> tuple[tuple[str, ...], ...]:
-        """Every outcome with each of its antecedents."""
-        return into(self.antecedents)
 
     @cached_property
     def model_keys(self) -> tuple[StatisticKey, ...]:
@@ -281,17 +271,17 @@ FROM_VALUES: tuple[Formula[Inquiry, _Values], ...] = (
 )
 FROM_COVARIANCES: tuple[Formula[Inquiry, _Covariances], ...] = (
     Formula("alpha", lambda asked: alone(asked.blocks), lambda batch: alphas(batch.samples, batch.indicators)),
-    Formula("htmt", lambda asked: asked.pairs, lambda batch: batch.heterotrait.absolute),
-    Formula("htmt_signed", lambda asked: asked.pairs, lambda batch: batch.heterotrait.signed),
-    Formula("htmt2", lambda asked: asked.pairs, lambda batch: batch.heterotrait.geometric),
+    Formula("htmt", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.absolute),
+    Formula("htmt_signed", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.signed),
+    Formula("htmt2", lambda asked: pairs_of(asked.blocks), lambda batch: batch.heterotrait.geometric),
     Formula(
         "vif_antecedents",
-        lambda asked: asked.into,
+        lambda asked: outcomes_with(asked.antecedents),
         lambda batch: of_antecedents(antecedent_vif, batch.nodes, batch.asked.antecedents, batch.at),
     ),
     Formula(
         "f_squared",
-        lambda asked: asked.into,
+        lambda asked: outcomes_with(asked.antecedents),
         lambda batch: of_antecedents(f_squared, batch.nodes, batch.asked.antecedents, batch.at),
     ),
     Formula("vif_full", lambda asked: alone(asked.standing), _Covariances.beside_each_other),

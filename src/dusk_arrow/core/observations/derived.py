@@ -129,7 +129,8 @@ def moments_of(formed: Formed, offset: int = 0) -> tuple[Array, Array]:
     there = ~np.isnan(values)
     weight = counts[..., None] * there
     centre = np.where(there, values, 0.0)
-    mean = (weight * centre).sum(axis=1) / weight.sum(axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):  # a column without an answer has no mean
+        mean = (weight * centre).sum(axis=1) / weight.sum(axis=1)
     apart = np.where(there, values - mean[:, None], 0.0)
     spread = np.swapaxes(apart * counts[..., None], 1, 2) @ apart
     return spread / (counts.sum(axis=1) - offset)[:, None, None], mean
@@ -145,9 +146,7 @@ def pairwise_moments_of(formed: Formed, offset: int = 0) -> tuple[Array, Array]:
     weighted = np.swapaxes(there * counts[..., None], 1, 2)
     n = weighted @ there
     with np.errstate(invalid="ignore", divide="ignore"):
-        left = (
-            np.swapaxes(known * counts[..., None], 1, 2) @ there
-        )  # sums of the row's answers where the column's is there
+        left = np.swapaxes(known * counts[..., None], 1, 2) @ there  # of the row's answers where the column's is there
         squares = np.swapaxes(known**2 * counts[..., None], 1, 2) @ there
         products = np.swapaxes(known * counts[..., None], 1, 2) @ known
         right = np.swapaxes(left, 1, 2)
@@ -177,16 +176,3 @@ def pattern_moments_of(formed: Formed, groups: Sequence[Pattern]) -> PatternMome
         covariances[:, k] = np.swapaxes(apart * own[..., None], 1, 2) @ apart / safe[:, None, None]
     masks: NDArray[np.bool_] = np.array([group.present for group in groups])
     return PatternMoments(masks, shares / shares.sum(axis=1, keepdims=True), means, covariances)
-
-
-def still_in(formed: Formed, rounding: float) -> NDArray[np.bool_]:
-    """Which columns (b, p) do not vary in each sample."""
-    values, counts = formed
-    there = ~np.isnan(values)
-    weight = counts[..., None] * there
-    size = weight.sum(axis=1)
-    apart = np.where(there, values - np.nanmean(values, axis=1, keepdims=True), 0.0)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        first, second = (weight * apart).sum(axis=1) / size, (weight * apart**2).sum(axis=1) / size
-        result: NDArray[np.bool_] = ~(second - first**2 > rounding * second)
-    return result

@@ -23,7 +23,6 @@ from dusk_arrow.core.observations.derived import (
     moments_of,
     pairwise_moments_of,
     pattern_moments_of,
-    still_in,
 )
 from dusk_arrow.core.observations.missing import (
     Pattern,
@@ -32,7 +31,6 @@ from dusk_arrow.core.observations.missing import (
     pattern_moments,
 )
 from dusk_arrow.core.observations.moments import (
-    ROUNDING,
     answers_do_not_vary,
     does_not_vary,
     prepare_filled_products,
@@ -146,9 +144,7 @@ class CompleteCases(_Rows):
     def resampling(self) -> Resample:
         """Resamples from counts per case (b, n), from one matrix product where no column is derived."""
         if self.deriving is not None:
-            return _forming_anew(
-                self.deriving, self.covariance, lambda formed: moments_of(formed, offset_of(self.divisor))
-            )
+            return _forming_anew(self, self.deriving, moments_of)
         products, offset = prepare_products(self.values), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
@@ -185,9 +181,7 @@ class FilledCases(_Rows):
     def resampling(self) -> Resample:
         """Resamples whose gaps are filled with each resample's own means."""
         if self.deriving is not None:
-            return _forming_anew(
-                self.deriving, self.covariance, lambda formed: moments_of(formed, offset_of(self.divisor))
-            )
+            return _forming_anew(self, self.deriving, moments_of)
         products, offset = prepare_filled_products(self.values, self.there), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
@@ -266,7 +260,7 @@ class IncompleteCases:
             moments = pattern_moments(self.values, groups, counts)
             return moments, answers_do_not_vary(self.values - self.means, counts)
         parts = [
-            (pattern_moments_of(formed, groups), still_in(formed, ROUNDING))
+            (pattern_moments_of(formed, groups), _still_of(formed, self.means))
             for _, formed in self.deriving.in_slices(counts)
         ]
         found = [part for part, _ in parts]
@@ -302,8 +296,7 @@ class PairwiseCases(_Rows):
     def resampling(self) -> Resample:
         """Resamples with pairwise moments of their own; one in which some pair has no case cannot be used."""
         if self.deriving is not None:
-            offset = offset_of(self.divisor)
-            return _forming_anew(self.deriving, self.covariance, lambda formed: pairwise_moments_of(formed, offset))
+            return _forming_anew(self, self.deriving, pairwise_moments_of)
         products, offset = prepare_pairs(self.values), offset_of(self.divisor)
 
         def draw(counts: Array) -> Samples:
@@ -315,18 +308,34 @@ class PairwiseCases(_Rows):
         return draw
 
 
-def _forming_anew(deriving: Deriving, reference: Array, moments: Callable[[Formed], tuple[Array, Array]]) -> Resample:
+def _still_of(formed: Formed, means: Array) -> NDArray[np.bool_]:
+    """Which columns (b, p) do not vary in samples whose derived columns are their own, from the whole sample's means (p,)."""
+    covariances, own = moments_of(formed)
+    return does_not_vary(covariances, own - means)
+
+
+def _forming_anew(
+    whole: CompleteCases | FilledCases | PairwiseCases,
+    deriving: Deriving,
+    moments: Callable[[Formed, int], tuple[Array, Array]],
+) -> Resample:
     """Resamples whose derived columns are their own; one in which a column does not vary, or some pair has no case, cannot be
     used."""
+    offset = offset_of(whole.divisor)
 
     def draw(counts: Array) -> Samples:
-        b, p = counts.shape[0], reference.shape[0]
+        b, p = counts.shape[0], whole.means.size
         covariances, means, still = np.zeros((b, p, p)), np.zeros((b, p)), np.zeros((b, p), dtype=bool)
         for some, formed in deriving.in_slices(counts):
-            covariances[some], means[some] = moments(formed)
-            still[some] = still_in(formed, ROUNDING)
+            covariances[some], means[some] = moments(formed, offset)
+            still[some] = _still_of(formed, whole.means)
         usable = np.asarray(np.isfinite(covariances).all(axis=(1, 2))) & ~still.any(axis=1)
-        return Samples(covariances, means, usable, reference, still=still)
+
+        def cases(at: int) -> Array:
+            values = deriving.formed(counts[at : at + 1])[0]
+            return np.repeat(np.where(np.isnan(values), means[at], values), counts[at].astype(int), axis=0)
+
+        return Samples(covariances, means, usable, whole.covariance, cases=cases, still=still)
 
     return draw
 

@@ -11,8 +11,8 @@ from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.structure import cut_off, within_quantile
 from dusk_arrow.report.words.saying import THREE, WRITTEN, be, plural, ran
 from dusk_arrow.results.document import ConstructPart, FitPart, LoadingPart
+from dusk_arrow.results.document.fit import DISTANCES
 
-DISTANCES = (("SRMR", "srmr"), ("d_ULS", "d_uls"), ("d_G", "d_g"))
 INADMISSIBLE = "The solution is inadmissible, so that its estimates should not be interpreted"
 
 
@@ -192,7 +192,7 @@ def _global_fit(material: Material, part: FitPart) -> list[str]:
 
 def _distances(material: Material, part: FitPart) -> list[str]:
     """The distances of composites against their quantiles, what lies beyond first; then SRMR against its cut-off."""
-    found = [(words, key, getattr(part, key)) for words, key in DISTANCES if getattr(part, key) is not None]
+    found = [(BY_KEY[key].label, key, getattr(part, key)) for key in DISTANCES if getattr(part, key) is not None]
     if not found:
         return []
     beyond: list[str] = []
@@ -241,7 +241,7 @@ def halves(material: Material) -> list[str]:
         for p in first.paths
         if p.standardized is not None and (other := pairs.get((p.from_, p.to))) is not None
     ]
-    for words, key in ((BY_KEY[key].label, key) for key in listed_in("brief") if BY_KEY[key].about == "model"):
+    for words, key in ((BY_KEY[key].label, key) for key in listed_in("brief")):
         values = getattr(first.fit, key), getattr(second.fit, key)
         if all(value is not None for value in values):
             said.append(

@@ -35,10 +35,9 @@ from dusk_arrow.results.document import (
     ScoreDescriptivesPart,
     ScoresPart,
 )
+from dusk_arrow.results.document.fit import DISTANCES
 from dusk_arrow.results.hypotheses import hypotheses
 from dusk_arrow.results.verdicts import judged_by
-
-DISTANCES = ("srmr", "d_uls", "d_g")
 
 
 def _moments(names: Sequence[str], covariance: Array, means: Array | None) -> MomentsPart:

@@ -41,6 +41,9 @@ class BollenStinePart(Part):
     distribution: list[float]
 
 
+DISTANCES = ("srmr", "d_uls", "d_g")
+
+
 class DistancesPart(Part):
     """How far implied correlations are from the sample's."""
 

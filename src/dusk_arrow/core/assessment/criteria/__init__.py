@@ -47,7 +47,7 @@ SHEET = (
         label="highest HTMT",
         definition=f"HTMT of the pair where it is highest. {HTMT.definition}",
         decimals=2,
-        lists=EXTREME | {"brief"},
+        lists=EXTREME,
     ),
     replace(
         VIF,

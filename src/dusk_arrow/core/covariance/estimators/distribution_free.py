@@ -22,7 +22,6 @@ SINGULAR = 1e-9  # smallest eigenvalue of the moments' correlations: below it th
 class DistributionFree(Estimator):
     """W = Γ̂⁻¹ (Browne 1984); its own errors and test hold whatever the distribution."""
 
-    key = "adf"
     words = "ADF"
     needs_cases = True
 

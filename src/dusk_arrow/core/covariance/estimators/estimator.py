@@ -35,12 +35,11 @@ from dusk_arrow.core.problems import Problem
 class Estimator(ABC):
     """One way of estimating a covariance structure; what is not said otherwise is as for most of them.
 
-    `key` is its name in settings, `words` in sentences; `needs_cases` says that a matrix will not do, `takes_incomplete`
+    `words` are its name in sentences; `needs_cases` says that a matrix will not do, `takes_incomplete`
     that cases with missing answers will, `is_chi_square` that the multiplier times F is a χ², `transforms` that data can be transformed to the model (Bollen & Stine 1992),
     `score_tests` that a score divided by F's curvature is a χ².
     """
 
-    key: ClassVar[str]
     words: ClassVar[str]
     needs_cases: ClassVar[bool] = False
     takes_incomplete: ClassVar[bool] = False
@@ -134,7 +133,8 @@ class Estimator(ABC):
         if len(known) < len(traces):
             return None
         spread = spread_of_scores(point.blocks, [self._score_weight(block, errors) for block in point.blocks])
-        return scaled_test(known, lost_trace(self._bread(point, errors), spread), df)
+        pairs = sum(block.layout.pairs for block in point.blocks)
+        return scaled_test(known, lost_trace(self._bread(point, errors), spread), df, pairs)
 
     def score_unit(self, point: Point) -> float | None:
         """The weight that all residuals of all blocks share where F is no χ², so that scores are divided by their own variance."""

@@ -22,7 +22,6 @@ from dusk_arrow.core.observations.evidence import MatrixEvidence, Samples
 class GeneralizedLeastSquares(Estimator):
     """W = S⁻¹ (Browne 1974); robust errors by an expected bread (Browne 1984)."""
 
-    key = "gls"
     words = "generalized least squares"
     transforms = True
 
@@ -50,13 +49,13 @@ class GeneralizedLeastSquares(Estimator):
 
     def traces(self, point: BlockPoint, errors: Errors) -> Traces | None:
         """Satorra & Bentler (1994) in the weight S⁻¹."""
-        evidence, p = point.evidence, point.layout.variables
+        evidence = point.evidence
         assert not isinstance(evidence, MatrixEvidence)
         weight = self._own_weight(point)
         sample = evidence.covariance * (evidence.multiplier / evidence.n)
         whole = fourth_moment_trace(evidence.values, weight, sample)
         whole += float(np.trace(weight @ sample)) if point.model.means else 0.0
-        return Traces(whole, baseline_trace(evidence.values, sample, weight, None), p * (p - 1) / 2)
+        return Traces(whole, baseline_trace(evidence.values, sample, weight, None))
 
     def _own_weight(self, point: BlockPoint) -> Array:
         result: Array = np.linalg.inv(point.evidence.covariance)

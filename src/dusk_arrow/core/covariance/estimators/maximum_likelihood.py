@@ -32,7 +32,6 @@ from dusk_arrow.core.problems import Problem
 class MaximumLikelihood(Estimator):
     """Wishart or normal likelihood (Jöreskog 1967); with missing answers full information (Arbuckle 1996)."""
 
-    key = "ml"
     words = "maximum likelihood"
     transforms = True
     takes_incomplete = True
@@ -89,16 +88,15 @@ class MaximumLikelihood(Estimator):
         if isinstance(evidence, IncompleteCases):
             return incomplete_traces(point, evidence)
         values, p = evidence.values, point.layout.variables
-        pairs = p * (p - 1) / 2
         sample = evidence.covariance * (evidence.multiplier / evidence.n)
         if errors == "satorra-bentler":
             whole = fourth_moment_trace(values, point.inverse, sample)
             whole += float(np.trace(point.inverse @ sample)) if point.model.means else 0.0
-            return Traces(whole, baseline_trace(values, sample, None, None), pairs)
+            return Traces(whole, baseline_trace(values, sample, None, None))
         saturated = np.linalg.inv(sample)
         whole = fourth_moment_trace(values, saturated, sample)
         whole += p if point.model.means else p - float(np.trace(point.inverse @ sample))
-        return Traces(whole, baseline_trace(values, sample, None, saturated), pairs)
+        return Traces(whole, baseline_trace(values, sample, None, saturated))
 
     def _bread(self, point: Point, errors: Errors) -> Array:
         """Observed around the sandwich (Huber 1967; White 1982), expected for Satorra & Bentler (1994)."""

@@ -54,7 +54,6 @@ def _size(samples: Sequence[Samples]) -> float:
 class UnweightedLeastSquares(Estimator):
     """W = I up to the data's own unit; residual-based test and sandwich errors (Browne 1984)."""
 
-    key = "uls"
     words = "unweighted least squares"
     is_chi_square = False
     score_tests = False
