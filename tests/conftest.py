@@ -31,10 +31,9 @@ settings.load_profile("calm")
 
 @pytest.hookimpl(tryfirst=True)  # before the groups are read
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Two processes share the work file by file; all of the browser's tests run in one of them, after each other."""
+    """Two processes share the work file by file, each with a browser of its own."""
     for item in items:
-        browser = "browser" in item.path.parts
-        item.add_marker(pytest.mark.xdist_group("browser" if browser else str(item.path)))
+        item.add_marker(pytest.mark.xdist_group(str(item.path)))
     items.sort(key=lambda item: "browser" not in item.path.parts)  # the longest first, so that nobody waits for it
 
 

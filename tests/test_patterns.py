@@ -7,6 +7,7 @@ import importlib
 import re
 import re._parser as pattern_parser
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from time import process_time
 from typing import Any
@@ -88,16 +89,22 @@ def hostile(pattern: str) -> list[str]:
     ]
 
 
+def taken(ask: Callable[[str], Any], text: str, way: str) -> float:
+    begun = process_time()
+    for _ in ask(text) if way == "finditer" else [ask(text)]:
+        pass
+    return process_time() - begun
+
+
 def slowest(pattern: str, way: str = "finditer") -> tuple[float, str]:
     ask = getattr(re.compile(pattern), way)
     worst = (0.0, "")
     for unit in hostile(pattern):
         for long in LONG:
             text = (unit * (long // len(unit) + 1))[:long] + "\x01"
-            begun = process_time()
-            for _ in ask(text) if way == "finditer" else [ask(text)]:
-                pass
-            spent = process_time() - begun
+            spent = taken(ask, text, way)
+            if spent > MOST:  # a busy machine is slow once; a pattern is slow again
+                spent = min(spent, taken(ask, text, way))
             worst = max(worst, (spent, f"{unit!r} × {long}"))
             if spent > MOST:
                 return worst

@@ -4,7 +4,8 @@ import type { ModelState, Project, Schemas } from "../src/client/client";
 import { combination } from "../src/desk/doing";
 import { twinOf } from "../src/quality/Chosen";
 import { labelHeights } from "../src/quality/labels";
-import { changeOf, differenceOf, extremes, signed, type ItemWhatIf } from "../src/quality/use";
+import { extremes } from "../src/shared/tableText";
+import { changeOf, differenceOf, signed, type ItemWhatIf } from "../src/quality/use";
 
 vi.hoisted(() => {
   localStorage.setItem("dusk-arrow-theme", "dusk-day");

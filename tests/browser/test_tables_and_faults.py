@@ -143,7 +143,9 @@ def test_what_is_drawn_elsewhere_is_copied_too(wardens: Page) -> None:
     first = page.find("[role=row][aria-rowindex='2']").text.split()
     assert lines[1].split("\t")[0] == first[0].rstrip("✕×")
     page.find("nav a[href$='/compare']").click()
-    page.find("[aria-label='Copy as a table: Figures of the models']").click()
+    page.focus("[aria-label='Copy: Figures of the models']")
+    page.keys(Keys.ENTER)
+    page.press("Copy as shown")
     text = lambda: str(page.driver.execute_script("return window.copied"))  # noqa: E731
     page.until(lambda: "CFI" in text())
     cells = {line.split("\t")[0]: line.split("\t")[1] for line in text().split("\n")[1:]}

@@ -263,7 +263,7 @@ def test_distribution_free_weights_are_of_the_derived_columns_of_each_resample()
     x, z = rng.normal(1, 1, (2, 200))
     m = 0.4 * x + 0.3 * z + 0.3 * (x - 1) * (z - 1) + rng.normal(0, 0.6, 200)
     y = 0.5 * m + rng.exponential(0.6, 200)
-    table = table_of("x, z and xz lead to m\nm leads to y")
+    table = table_of("x and z lead to m\nm leads to y\nxz leads to m")
 
     def gathered(rows: np.ndarray) -> CompleteCases:
         given = {"x": x, "z": z, "m": m, "y": y}

@@ -12,6 +12,7 @@ import {
   type Settings,
   type Step,
 } from "../client/client";
+import { keys, refresh } from "../client/queryKeys";
 
 type View = Schemas["ViewPatch"];
 type ReportOptions = Schemas["ReportOptions"];
@@ -32,24 +33,24 @@ export function useGestures(modelId: number) {
     const mine = ++newest;
     const before = queues.get(modelId) ?? Promise.resolve();
     const work = before.then(async () => {
-      const current = queries.getQueryData<ModelState>(["model", modelId]);
+      const current = queries.getQueryData<ModelState>(keys.model(modelId));
       if (!current) return null;
       const begun = performance.now();
       useDesk.setState({ saving: true });
       try {
         // An answer that was asked for before this gesture must not arrive after it and show the model as it was.
-        await queries.cancelQueries({ queryKey: ["model", modelId] });
+        await queries.cancelQueries({ queryKey: keys.model(modelId) });
         const state = await request(current.revision.id);
-        queries.setQueryData(["model", modelId], state);
+        queries.setQueryData(keys.model(modelId), state);
         const made = state.revision.id > current.revision.id ? state.revision.id : null;
         useDesk.setState({ elapsed: performance.now() - begun, complaint: null, made, moves: [] });
-        void queries.invalidateQueries({ queryKey: ["trail", modelId] });
+        void queries.invalidateQueries({ queryKey: keys.trail(modelId) });
         return state;
       } catch (error) {
         const problem = error instanceof ProblemAnswer ? error.problems[0]?.message : undefined;
         complain(problem ?? (error instanceof Error ? error.message : String(error)));
         if (error instanceof ProblemAnswer && error.status === 409) {
-          await queries.invalidateQueries({ queryKey: ["model", modelId] });
+          await queries.invalidateQueries({ queryKey: keys.model(modelId) });
         }
         return null;
       } finally {
@@ -62,14 +63,10 @@ export function useGestures(modelId: number) {
 
   /** A gesture that may have changed the data too: everything that shows them follows, once they are others. */
   const withData = async (sent: Promise<ModelState | null>) => {
-    const before = queries.getQueryData<ModelState>(["model", modelId])?.revision.data_version_id;
+    const before = queries.getQueryData<ModelState>(keys.model(modelId))?.revision.data_version_id;
     const state = await sent;
     if (state && state.revision.data_version_id !== before) {
-      await Promise.all(
-        ["project", "steps", "screening", "cases"].map((key) =>
-          queries.invalidateQueries({ queryKey: [key] }),
-        ),
-      );
+      await refresh(queries, "data");
     }
     return state;
   };
@@ -79,10 +76,10 @@ export function useGestures(modelId: number) {
       take(api.PUT("/api/models/{model_id}/pins", { ...path, body: { pins } })),
     );
     if (board === null) return;
-    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, board } : old));
+    queries.setQueryData<ModelState>(keys.model(modelId), (old) => (old ? { ...old, board } : old));
   };
   const shown = (change: (old: ModelState) => Partial<ModelState>) =>
-    queries.setQueryData<ModelState>(["model", modelId], (old) => (old ? { ...old, ...change(old) } : old));
+    queries.setQueryData<ModelState>(keys.model(modelId), (old) => (old ? { ...old, ...change(old) } : old));
   /** One after the other: of two that overtook one another the older would be shown. */
   const inTurn = <T>(waiting: Map<number, Promise<unknown>>, work: () => Promise<T>) => {
     const sent = (waiting.get(modelId) ?? Promise.resolve()).then(work);
@@ -111,8 +108,8 @@ export function useGestures(modelId: number) {
     );
     const kept = await sent;
     if (kept && last()) shown(() => ({ report: kept.report, report_version: kept.version }));
-    if (kept === null) await queries.invalidateQueries({ queryKey: ["model", modelId] });
-    await queries.invalidateQueries({ queryKey: ["report", modelId] });
+    if (kept === null) await queries.invalidateQueries({ queryKey: keys.model(modelId) });
+    await queries.invalidateQueries({ queryKey: keys.report(modelId) });
     return kept;
   };
   return {
@@ -170,7 +167,7 @@ export function useGestures(modelId: number) {
     look: see,
     /** What the report holds, and how it looks: what differs from before is sent. */
     report: async (change: (now: ReportOptions) => ReportOptions) => {
-      const now = queries.getQueryData<ModelState>(["model", modelId])?.report;
+      const now = queries.getQueryData<ModelState>(keys.model(modelId))?.report;
       if (!now) return null;
       const next = change(now);
       const patch = patchBetween(now, next);
@@ -178,15 +175,15 @@ export function useGestures(modelId: number) {
     },
     /** Words of the report as somebody wrote them; those that were written elsewhere meanwhile stay, these stand beside. */
     words: (key: string, edit: Parameters<typeof edited>[2]) => {
-      const now = queries.getQueryData<ModelState>(["model", modelId])?.report;
+      const now = queries.getQueryData<ModelState>(keys.model(modelId))?.report;
       if (!now) return Promise.resolve(null);
       const { next, patch } = edited(now, key, edit);
       return choose(next, patch);
     },
     /** Which figures the readout of a family shows; none asked for are its own. */
-    figures: async (family: string, keys: string[]) => {
-      if ((await see({ figures: { [family]: keys } })) !== null)
-        await queries.invalidateQueries({ queryKey: ["model", modelId] });
+    figures: async (family: string, shown: string[]) => {
+      if ((await see({ figures: { [family]: shown } })) !== null)
+        await queries.invalidateQueries({ queryKey: keys.model(modelId) });
     },
   };
 }

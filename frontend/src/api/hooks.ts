@@ -11,14 +11,15 @@ import {
   type Schemas,
   type Step,
 } from "../client/client";
+import { keys, refresh } from "../client/queryKeys";
 
 export function useProjects() {
-  return useQuery({ queryKey: ["projects"], queryFn: () => take(api.GET("/api/projects")) });
+  return useQuery({ queryKey: keys.projects, queryFn: () => take(api.GET("/api/projects")) });
 }
 
 export function useProject(id: number) {
   return useQuery({
-    queryKey: ["project", id],
+    queryKey: keys.project(id),
     queryFn: () => take(api.GET("/api/projects/{project_id}", { params: { path: { project_id: id } } })),
   });
 }
@@ -33,7 +34,7 @@ export function useSheet() {
   const { projectId } = useParams();
   const path = { params: { path: { project_id: Number(projectId ?? 0) } } };
   return useQuery({
-    queryKey: ["criteria", projectId ?? null],
+    queryKey: keys.criteria(projectId ?? null),
     staleTime: Infinity,
     queryFn: () =>
       take(projectId ? api.GET("/api/projects/{project_id}/criteria", path) : api.GET("/api/criteria")),
@@ -68,12 +69,8 @@ export function useNewCriteria() {
       take(api.PUT("/api/projects/{project_id}/criteria", { ...path, body })),
     );
     if (!sheet) return;
-    queries.setQueryData(["criteria", projectId ?? null], sheet);
-    await Promise.all(
-      ["model", "item-what-ifs", "left-out-what-ifs", "what-if"].map((key) =>
-        queries.invalidateQueries({ queryKey: [key] }),
-      ),
-    );
+    queries.setQueryData(keys.criteria(projectId ?? null), sheet);
+    await refresh(queries, "criteria");
   };
 }
 const NONE = new Map<string, never>();
@@ -81,7 +78,7 @@ const NONE = new Map<string, never>();
 /** The settings of every family of estimation, and the file formats. */
 export function useChoices() {
   return useQuery({
-    queryKey: ["choices"],
+    queryKey: keys.choices,
     queryFn: () => take(api.GET("/api/choices")),
     staleTime: Infinity,
   }).data;
@@ -89,7 +86,7 @@ export function useChoices() {
 
 export function useModel(id: number | undefined) {
   return useQuery({
-    queryKey: ["model", id],
+    queryKey: keys.model(id),
     enabled: id !== undefined,
     queryFn: ({ signal }) =>
       take(api.GET("/api/models/{model_id}", { params: { path: { model_id: id ?? 0 } }, signal })),
@@ -107,7 +104,7 @@ type Query = {
 function ofPart(model: ModelState, part: string): Query {
   const { shown } = model;
   return {
-    queryKey: ["part", model.id, shown?.revision, shown?.run, shown?.so_far, shown?.transient, part],
+    queryKey: keys.part(model.id, shown?.revision, shown?.run, shown?.so_far, shown?.transient, part),
     enabled: shown !== null,
     staleTime: Infinity,
     placeholderData: keepPreviousData,
@@ -138,7 +135,7 @@ export function useEstimates(model: ModelState) {
 export function useReport(model: ModelState) {
   const { shown } = model;
   return useQuery({
-    queryKey: ["report", model.id, model.revision.id, shown?.run ?? null, shown?.so_far ?? 0],
+    queryKey: keys.report(model.id, model.revision.id, shown?.run ?? null, shown?.so_far ?? 0),
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/report", { params: { path: { model_id: model.id } } })),
     placeholderData: keepPreviousData,
@@ -157,7 +154,7 @@ export function useFigureProposal(
   const asked = JSON.stringify({ ...options, width: null });
   const query = { key, options: asked };
   return useQuery({
-    queryKey: ["figure-proposal", model.id, model.revision.id, key, asked],
+    queryKey: keys.figureProposal(model.id, model.revision.id, key, asked),
     queryFn: () =>
       take(
         api.GET("/api/models/{model_id}/figure-proposal", {
@@ -242,7 +239,7 @@ export function useWhatIf(
   steps: Step[] = [],
 ) {
   return useQuery({
-    queryKey: ["what-if", model.id, model.revision.id, changes, settings, steps],
+    queryKey: keys.whatIf(model.id, model.revision.id, changes, settings, steps),
     enabled: model.estimated,
     queryFn: () =>
       take(
@@ -257,7 +254,7 @@ export function useWhatIf(
 /** The trail of a model; asked again while figures of earlier revisions are still being computed. */
 export function useTrail(model: ModelState) {
   return useQuery({
-    queryKey: ["trail", model.id],
+    queryKey: keys.trail(model.id),
     placeholderData: keepPreviousData,
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/trail", { params: { path: { model_id: model.id } } })),

@@ -3,6 +3,7 @@ import { useEffect } from "react";
 import { follow, useDesk } from "../desk/desk";
 import { attempt } from "./attempt";
 import { api, take, type ModelState, type Schemas } from "../client/client";
+import { keys } from "../client/queryKeys";
 
 /** Begins a bootstrap of the model as it stands; the status line tells how it goes. */
 export async function beginRun(modelId: number, body: Schemas["NewRun"]) {
@@ -35,7 +36,7 @@ function runOf(model: ModelState, begun: { id: number; modelId: number } | null)
 export function useRun(model: ModelState) {
   const id = useDesk(({ run }) => runOf(model, run));
   return useQuery({
-    queryKey: ["run", id],
+    queryKey: keys.run(id),
     enabled: id !== null,
     staleTime: Infinity,
     queryFn: () => take(api.GET("/api/runs/{run_id}", { params: { path: { run_id: id ?? 0 } } })),
@@ -49,19 +50,19 @@ export function useFollowing(model: ModelState) {
   const id = useDesk(({ run }) => runOf(model, run));
   useEffect(() => {
     if (id === null) return;
-    const before = queries.getQueryData<Schemas["RunPart"]>(["run", id]);
+    const before = queries.getQueryData<Schemas["RunPart"]>(keys.run(id));
     if (before && ended(before)) return;
     const events = new EventSource(`/api/runs/${id}/events`);
     events.onmessage = ({ data }) => {
       const part = JSON.parse(String(data)) as Schemas["RunPart"];
-      const last = queries.getQueryData<Schemas["RunPart"]>(["run", id]);
-      queries.setQueryData(["run", id], part);
+      const last = queries.getQueryData<Schemas["RunPart"]>(keys.run(id));
+      queries.setQueryData(keys.run(id), part);
       if (ended(part)) {
         events.close();
-        void queries.invalidateQueries({ queryKey: ["compare"] });
+        void queries.invalidateQueries({ queryKey: keys.comparisons });
       }
       if (ended(part) || part.so_far !== (last?.so_far ?? 0)) {
-        void queries.invalidateQueries({ queryKey: ["model", modelId] });
+        void queries.invalidateQueries({ queryKey: keys.model(modelId) });
       }
     };
     return () => events.close();
@@ -78,7 +79,7 @@ export function useShortBootstrap(model: ModelState) {
     const asked = new AbortController();
     const path = { params: { path: { model_id: id } }, body: { revision }, signal: asked.signal };
     api.POST("/api/models/{model_id}/transient", path).then(
-      ({ data }) => data?.done && void queries.invalidateQueries({ queryKey: ["model", id] }),
+      ({ data }) => data?.done && void queries.invalidateQueries({ queryKey: keys.model(id) }),
       () => undefined, // nothing that was asked for is lost: the intervals stay those of the standard errors
     );
     return () => asked.abort();

@@ -7,11 +7,12 @@ import {
   useStore,
   type OnConnectEnd,
 } from "@xyflow/react";
-import { useCallback, useEffect, useMemo, useRef, useState, type DragEvent } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { ModelState, Project } from "../client/client";
 import type { Gestures } from "../api/gestures";
+import { usePlace } from "../shared/Dragging";
 import { useKeys } from "../shared/keys";
-import { COLUMNS_IN_HAND, nameConstruct, type InHand } from "../desk/columns";
+import { nameConstruct, type ColumnsInHand } from "../desk/columns";
 import { select, useDesk } from "../desk/desk";
 import { onBoard } from "./boardKeys";
 import { proposeCovariance } from "./PathPrompt";
@@ -158,22 +159,20 @@ export function Board({ project, model, gestures }: Props) {
     void gestures.change([{ type: "add_path", source: from, target: to }]);
     select({ kind: "path", source: from, target: to });
   };
-  const drop = (event: DragEvent) => {
-    const text = event.dataTransfer.getData(COLUMNS_IN_HAND);
-    if (!text) return;
-    event.preventDefault();
-    const { stem, columns } = JSON.parse(text) as InHand;
-    nameConstruct(columns, stem, model, project);
-  };
+  const place = usePlace<ColumnsInHand>("board", {
+    accepts: ["columns"],
+    drop: ({ what }) => nameConstruct(what.columns, what.stem, model, project),
+  });
 
   return (
     <div
-      ref={ground}
+      ref={(element) => {
+        ground.current = element;
+        place.node(element);
+      }}
       aria-label="Board"
       role="region"
       className="board-ground relative h-full overflow-hidden rounded-box"
-      onDragOver={(event) => event.dataTransfer.types.includes(COLUMNS_IN_HAND) && event.preventDefault()}
-      onDrop={drop}
     >
       {board.cards.length === 0 && <EmptyBoard project={project} model={model} gestures={gestures} />}
       <ReactFlow

@@ -1,9 +1,10 @@
 import { Lock, Pin } from "lucide-react";
-import { useEffect, useRef, type DragEvent, type KeyboardEvent } from "react";
+import { useEffect, useRef, type KeyboardEvent } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { ITEMS_IN_HAND, type ItemsInHand } from "../desk/columns";
+import type { ItemsInHand } from "../desk/columns";
+import { usePlace, useTake } from "../shared/Dragging";
 import { focusOn, isSelected, keyOf, select, selectMore, useDesk } from "../desk/desk";
 import { proposeCovariance } from "./PathPrompt";
 import { Glyph } from "../shared/Glyph";
@@ -26,18 +27,14 @@ function taken(construct: string, name: string): string[] {
 
 /** What the drop of items on a card, or on a row of it, means: another construct, another place, or (Alt) covarying. */
 export function dropItems(
-  event: DragEvent,
+  { construct, items }: ItemsInHand,
   onto: Construct,
   before: string | null,
   gestures: Gestures,
-): boolean {
-  const text = event.dataTransfer.getData(ITEMS_IN_HAND);
-  if (!text) return false;
-  event.preventDefault();
-  event.stopPropagation();
-  const { construct, items } = JSON.parse(text) as ItemsInHand;
+  alt: boolean,
+) {
   const first = items[0];
-  if (event.altKey && before && first) {
+  if (alt && before && first) {
     if (before !== first) proposeCovariance(first, before);
   } else if (construct !== onto.name) {
     void gestures.change(
@@ -49,7 +46,6 @@ export function dropItems(
     const order = [...rest.slice(0, place), ...items, ...rest.slice(place)];
     void gestures.change([{ type: "order_indicators", construct, indicators: order }]);
   }
-  return true;
 }
 
 /** From a card's name into its items, and up and down among them; whether the key was meant for that. */
@@ -129,12 +125,26 @@ function ItemRow(props: {
     button.current?.focus();
     focusOn(null);
   }, [wanted]);
+  const id = `item ${construct.name} ${name}`;
+  const hand = useTake<ItemsInHand>(id, () => {
+    const items = taken(construct.name, name);
+    return { kind: "items", words: items.join(", "), what: { construct: construct.name, items } };
+  });
+  const place = usePlace<ItemsInHand>(id, {
+    accepts: ["items"],
+    depth: 2,
+    drop: ({ what }, alt) => dropItems(what, construct, name, gestures, alt),
+  });
   return (
     <button
-      ref={button}
+      ref={(element) => {
+        button.current = element;
+        hand.node(element);
+        place.node(element);
+      }}
       data-testid={`row-${name}`}
       data-item={name}
-      className={`nodrag flex w-full items-center gap-2 rounded-md text-left hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""}`}
+      className={`nodrag flex w-full items-center gap-2 rounded-md text-left hover:bg-base-200 ${chosen ? "bg-base-200 font-semibold" : ""} ${place.isOver ? "ring-1 ring-ember" : ""}`}
       style={{ height: metrics.row, fontSize: metrics.textSize }}
       tabIndex={-1}
       onFocus={(event) => {
@@ -149,14 +159,7 @@ function ItemRow(props: {
         event.preventDefault();
         event.stopPropagation();
       }}
-      draggable
-      onDragStart={(event) => {
-        const inHand: ItemsInHand = { construct: construct.name, items: taken(construct.name, name) };
-        event.dataTransfer.setData(ITEMS_IN_HAND, JSON.stringify(inHand));
-        event.dataTransfer.effectAllowed = "move";
-      }}
-      onDragOver={(event) => event.dataTransfer.types.includes(ITEMS_IN_HAND) && event.preventDefault()}
-      onDrop={(event) => dropItems(event, construct, name, gestures)}
+      {...hand.listeners}
       onClick={(event) => {
         event.stopPropagation();
         const one = { kind: "indicator" as const, construct: construct.name, name };

@@ -4,8 +4,9 @@ import { useEffect, useRef, useState } from "react";
 import metrics from "../../../src/dusk_arrow/figure/card_metrics.json";
 import type { Card, Construct } from "../client/client";
 import type { Gestures } from "../api/gestures";
-import { COLUMNS_IN_HAND, ITEMS_IN_HAND, type InHand } from "../desk/columns";
+import type { ColumnsInHand, ItemsInHand } from "../desk/columns";
 import { focusOn, isSelected, rename, select, selectMore, useDesk } from "../desk/desk";
+import { usePlace } from "../shared/Dragging";
 import { coefficient } from "../shared/numbers";
 import { CardRows, dropItems, walkRows } from "./CardRows";
 import { Sun } from "./Sun";
@@ -43,28 +44,24 @@ export function ConstructCard({ data }: NodeProps<CardNode>) {
   }, [wanted, renaming]);
   // A folded card that is looked at opens over its neighbours, so that nothing moves.
   const over = folded && (selected || looked);
+  const { node, isOver } = usePlace<ColumnsInHand | ItemsInHand>(`card ${name}`, {
+    accepts: construct ? ["columns", "items"] : [],
+    depth: 1,
+    drop: ({ what }, alt) => {
+      if (!construct) return;
+      if ("items" in what) return dropItems(what, construct, null, gestures, alt);
+      void gestures.change([{ type: "add_indicators", construct: name, indicators: what.columns }]);
+    },
+  });
   return (
     <div
+      ref={node}
       data-card={name}
-      className={`group relative rounded-box bg-card shadow-sm ring-1 ${over ? "z-20 min-w-[150px] pb-2 shadow-lg" : "h-full"} ${selected ? "ring-2 ring-ember" : "ring-line/50"} ${formative ? "border-l-4 border-double border-l-plum" : ""}`}
+      className={`group relative rounded-box bg-card shadow-sm ring-1 ${over ? "z-20 min-w-[150px] pb-2 shadow-lg" : "h-full"} ${selected || isOver ? "ring-2 ring-ember" : "ring-line/50"} ${formative ? "border-l-4 border-double border-l-plum" : ""}`}
       style={{ padding: `0 ${metrics.padding}px`, paddingBottom: over ? metrics.bottom : 0 }}
       onClick={(event) =>
         (event.shiftKey || event.ctrlKey || event.metaKey ? selectMore : select)({ kind, name })
       }
-      onDragOver={(event) => {
-        const { types } = event.dataTransfer;
-        if (types.includes(ITEMS_IN_HAND) || (construct && types.includes(COLUMNS_IN_HAND)))
-          event.preventDefault();
-      }}
-      onDrop={(event) => {
-        if (!construct || dropItems(event, construct, null, gestures)) return;
-        const text = event.dataTransfer.getData(COLUMNS_IN_HAND);
-        if (!text) return;
-        event.preventDefault();
-        event.stopPropagation();
-        const { columns } = JSON.parse(text) as InHand;
-        void gestures.change([{ type: "add_indicators", construct: name, indicators: columns }]);
-      }}
     >
       <Handle
         id="left"

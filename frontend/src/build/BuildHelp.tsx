@@ -11,6 +11,8 @@ import { Tabs } from "../shared/Tabs";
 import { Chosen } from "./Chosen";
 import { Growth } from "./Growth";
 import { asChanges, pathsOf, SHAPES, type Roles, type Shape } from "./shapes";
+import { keys } from "../client/queryKeys";
+import { Table, type TableColumn } from "../shared/Table";
 
 interface Props {
   open: boolean;
@@ -51,7 +53,7 @@ type Proposed = Schemas["ConstructProposal"];
 
 function Constructs({ project, model, gestures, close }: Inner) {
   const found = useQuery({
-    queryKey: ["proposals", project.id, project.data_version_id],
+    queryKey: keys.proposals(project.id, project.data_version_id),
     staleTime: Infinity,
     queryFn: () =>
       take(api.GET("/api/projects/{project_id}/proposals", { params: { path: { project_id: project.id } } })),
@@ -83,6 +85,72 @@ function Constructs({ project, model, gestures, close }: Inner) {
       </p>
     );
   }
+  const columns: TableColumn<Proposed>[] = [
+    {
+      key: "take",
+      head: "",
+      hidden: "Take",
+      left: true,
+      width: "1.75rem",
+      show: (p) => (
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs"
+          aria-label={`Take ${p.stem}`}
+          checked={!left.has(p.stem)}
+          onChange={() => {
+            const next = new Set(left);
+            if (!next.delete(p.stem)) next.add(p.stem);
+            setLeft(next);
+          }}
+        />
+      ),
+    },
+    {
+      key: "construct",
+      head: "construct",
+      heads: true,
+      left: true,
+      show: (p) => (
+        <input
+          className="input input-xs w-32 font-serif font-semibold"
+          aria-label={`Name of the construct of ${p.stem}`}
+          value={nameOf(p)}
+          onChange={(event) => setNames({ ...names, [p.stem]: event.target.value })}
+        />
+      ),
+    },
+    {
+      key: "columns",
+      head: "columns",
+      left: true,
+      className: "max-w-52 truncate text-sm",
+      value: (p) => p.columns.join(", "),
+    },
+    {
+      key: "r",
+      head: "mean r",
+      value: (p) => p.mean_correlation,
+      text: (p) => coefficient(p.mean_correlation),
+    },
+    { key: "alpha", head: "alpha", value: (p) => p.alpha, text: (p) => coefficient(p.alpha) },
+    {
+      key: "weakest",
+      head: "hangs together least",
+      left: true,
+      className: "text-sm",
+      show: (p) =>
+        p.against.length > 0 ? (
+          <span>
+            {p.against.join(", ")} {p.against.length > 1 ? "run" : "runs"} against the others
+          </span>
+        ) : p.weakest ? (
+          <span className="text-quiet">
+            {p.weakest}, r {coefficient(p.weakest_correlation)}
+          </span>
+        ) : null,
+    },
+  ];
   return (
     <>
       <p className="mb-2 text-quiet">
@@ -90,63 +158,13 @@ function Constructs({ project, model, gestures, close }: Inner) {
         where it would be hard to.
       </p>
       <div className="min-h-0 overflow-y-auto">
-        <table className="w-full text-left">
-          <thead className="text-sm text-quiet">
-            <tr>
-              <th className="w-7 font-normal">
-                <span className="sr-only">Take</span>
-              </th>
-              <th className="font-normal">construct</th>
-              <th className="font-normal">columns</th>
-              <th className="pr-4 text-right font-normal">mean r</th>
-              <th className="pr-4 text-right font-normal">alpha</th>
-              <th className="font-normal">hangs together least</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((p) => (
-              <tr key={p.stem} className="border-b border-line/40">
-                <td>
-                  <input
-                    type="checkbox"
-                    className="checkbox checkbox-xs"
-                    aria-label={`Take ${p.stem}`}
-                    checked={!left.has(p.stem)}
-                    onChange={() => {
-                      const next = new Set(left);
-                      if (!next.delete(p.stem)) next.add(p.stem);
-                      setLeft(next);
-                    }}
-                  />
-                </td>
-                <td className="py-1">
-                  <input
-                    className="input input-xs w-32 font-serif font-semibold"
-                    aria-label={`Name of the construct of ${p.stem}`}
-                    value={nameOf(p)}
-                    onChange={(event) => setNames({ ...names, [p.stem]: event.target.value })}
-                  />
-                </td>
-                <td className="max-w-52 truncate text-sm" title={p.columns.join(", ")}>
-                  {p.columns.join(", ")}
-                </td>
-                <td className="pr-4 text-right">{coefficient(p.mean_correlation)}</td>
-                <td className="pr-4 text-right">{coefficient(p.alpha)}</td>
-                <td className="text-sm">
-                  {p.against.length > 0 ? (
-                    <span>
-                      {p.against.join(", ")} {p.against.length > 1 ? "run" : "runs"} against the others
-                    </span>
-                  ) : p.weakest ? (
-                    <span className="text-quiet">
-                      {p.weakest}, r {coefficient(p.weakest_correlation)}
-                    </span>
-                  ) : null}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table
+          label="Constructs that the columns propose"
+          fixed
+          copyable={false}
+          {...{ columns, rows }}
+          keyOf={(p) => p.stem}
+        />
       </div>
       <div className="mt-3 flex justify-end">
         <Primary

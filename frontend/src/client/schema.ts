@@ -1983,6 +1983,11 @@ export interface components {
          */
         CriterionPart: {
             /**
+             * About
+             * @enum {string}
+             */
+            about: "model" | "parameter" | "effect" | "quantity" | "variable" | "construct" | "pair" | "antecedent" | "indicator";
+            /**
              * Better
              * @enum {string}
              */
@@ -2011,7 +2016,7 @@ export interface components {
             /** Label */
             label: string;
             /** Lists */
-            lists: ("readout" | "trail" | "note" | "table" | "beside" | "models" | "words" | "brief")[];
+            lists: ("readout" | "trail" | "note" | "table" | "beside" | "models" | "words" | "brief" | "what_if")[];
             /**
              * Page
              * @enum {string}

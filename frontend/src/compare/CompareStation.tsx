@@ -12,6 +12,7 @@ import { Table, type TableColumn } from "../shared/Table";
 import { Differences } from "./Differences";
 import { Reconcile } from "./Reconcile";
 import { SideBySide } from "./SideBySide";
+import { keys } from "../client/queryKeys";
 
 type PathTest = Schemas["PathTestPart"];
 type Also = { model: number; family: string };
@@ -30,7 +31,7 @@ export default function CompareStation({ project, model }: StationProps) {
     ? { models: [], revisions, also: [] }
     : { models: chosen.slice(0, 8 - also.length), revisions: [], also };
   const compared = useQuery({
-    queryKey: ["compare", project.id, body, model.revision.id],
+    queryKey: keys.comparison(project.id, body, model.revision.id),
     enabled: body.models.length + revisions.length + also.length > 0,
     placeholderData: (before) => before,
     queryFn: () =>
@@ -143,7 +144,7 @@ function zeroColumns(tests: PathTest[]): TableColumn<PathTest>[] {
 
 function PathsAtZero({ model }: { model: ModelState }) {
   const found = useQuery({
-    queryKey: ["paths-at-zero", model.id, model.revision.id],
+    queryKey: keys.pathsAtZero(model.id, model.revision.id),
     enabled: model.estimated,
     queryFn: () =>
       take(api.GET("/api/models/{model_id}/paths-at-zero", { params: { path: { model_id: model.id } } })),

@@ -1,10 +1,10 @@
-import { Fragment, useState } from "react";
-import type { Schemas } from "../client/client";
+import { useState, type ReactNode } from "react";
+import type { Schemas, Verdict } from "../client/client";
 import { useChoices, useCriteria, useListed } from "../api/hooks";
-import { CopyDrawn } from "../shared/CopyDrawn";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, containsZero, interval, plain, pWords, written } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 import { gapWords, scaleOf } from "./scale";
 import { colourOf, Mark, Shape } from "./shapes";
@@ -33,99 +33,117 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
   );
   const tests = (m: Column) => families.find((one) => one.key === m.family)?.traits.tests ?? true;
   const nothing = (m: Column) => (m.estimated ? (tests(m) ? "–" : "not of this family") : "not estimated");
+  const rows: Row[] = [
+    { key: "cases", words: "cases", text: (at) => String(models[at]?.n_used ?? "–") },
+    {
+      key: "test",
+      words: "χ² (df), p",
+      text: (at) => {
+        const m = models[at];
+        if (!m) return "";
+        const { chi_square, df, p_value } = m.fit ?? {};
+        return typeof chi_square === "number"
+          ? `${plain(chi_square, 1)} (${df}), ${pWords(p_value)}`
+          : nothing(m);
+      },
+    },
+    ...figures.map((criterion): Row => {
+      const of = (m: Column | undefined) => m?.fit?.[criterion.key as "cfi"];
+      const beside = (m: Column | undefined) =>
+        criterion.key === "rmsea" && m?.fit?.rmsea_interval ? ` ${interval(m.fit.rmsea_interval, 3)}` : "";
+      return {
+        key: criterion.key,
+        words: criterion.label,
+        text: (at) => {
+          const [m, value] = [models[at], of(models[at])];
+          if (!m) return "";
+          return typeof value === "number" ? written(criterion, value) + beside(m) : nothing(m);
+        },
+        verdict: (at) => {
+          const [m, value] = [models[at], of(models[at])];
+          if (typeof criterion.good !== "number" || typeof value !== "number") return null;
+          return judge(criterion, m?.fit?.df === 0 ? null : value);
+        },
+      };
+    }),
+    ...explained.map((name): Row => ({
+      key: `R² ${name}`,
+      words: `R² ${name}`,
+      text: (at) => {
+        const m = models[at];
+        return m ? (m.estimated ? coefficient(m.r_squared[name]) : nothing(m)) : "";
+      },
+    })),
+  ];
+  const over = (m: Column, at: number) => (
+    <>
+      <span className="flex items-center justify-end gap-1.5">
+        <Mark at={at} />
+        <span className="truncate font-serif text-[15px] font-semibold" title={m.words}>
+          {m.name}
+        </span>
+      </span>
+      <span className="block text-xs text-quiet">
+        {families.find((family) => family.key === m.family)?.words}, {estimatorWords(families, m)}
+      </span>
+      {m.estimated && !m.intervals && (
+        <TextButton className="text-sm" onClick={() => begin(m)}>
+          Add intervals
+        </TextButton>
+      )}
+    </>
+  );
   return (
     <>
-      <table className="mt-2 w-full" aria-label="Figures of the models">
-        <thead>
-          <tr>
-            <th scope="col" className="w-[210px] text-left">
-              <span className="sr-only">figure</span>
-              <CopyDrawn label="Figures of the models" />
-            </th>
-            {models.map((m, at) => (
-              <th key={at} scope="col" className="pb-1 pl-4 text-right font-normal">
-                <span className="flex items-center justify-end gap-1.5">
-                  <Mark at={at} />
-                  <span className="truncate font-serif text-[15px] font-semibold" title={m.words}>
-                    {m.name}
-                  </span>
-                </span>
-                <span className="block text-xs text-quiet">
-                  {families.find((family) => family.key === m.family)?.words}, {estimatorWords(families, m)}
-                </span>
-                {m.estimated && !m.intervals && (
-                  <span data-not-copied>
-                    <TextButton className="text-sm" onClick={() => begin(m)}>
-                      Add intervals
-                    </TextButton>
-                  </span>
-                )}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          <Line words="cases" cells={models.map((m) => (m.n_used === null ? "–" : String(m.n_used)))} />
-          <Line
-            words="χ² (df), p"
-            cells={models.map((m) =>
-              typeof m.fit?.chi_square === "number"
-                ? `${plain(m.fit.chi_square, 1)} (${m.fit.df}), ${pWords(m.fit.p_value)}`
-                : nothing(m),
-            )}
-          />
-          {figures.map((criterion) => (
-            <Line
-              key={criterion.key}
-              words={criterion.label}
-              cells={models.map((m) => {
-                const value = m.fit?.[criterion.key as "cfi"];
-                if (typeof value !== "number") return nothing(m);
-                return (
-                  <>
-                    {typeof criterion.good === "number" && (
-                      <Glyph verdict={judge(criterion, m.fit?.df === 0 ? null : value)} size={8} />
-                    )}{" "}
-                    {written(criterion, value)}
-                    {criterion.key === "rmsea" && m.fit?.rmsea_interval && (
-                      <span className="text-quiet"> {interval(m.fit.rmsea_interval, 3)}</span>
-                    )}
-                  </>
-                );
-              })}
-            />
-          ))}
-          {explained.map((name) => (
-            <Line
-              key={name}
-              words={`R² ${name}`}
-              cells={models.map((m) => (m.estimated ? coefficient(m.r_squared[name]) : nothing(m)))}
-            />
-          ))}
-        </tbody>
-      </table>
+      <Table
+        className="mt-2"
+        label="Figures of the models"
+        fixed
+        rows={rows}
+        keyOf={(row) => row.key}
+        columns={[WORDS, ...models.map((m, at) => cells(m, at, over(m, at)))]}
+      />
       {paths.length > 0 && <Whiskers models={models} paths={paths} />}
       {models.length > 1 && <Measurement models={models} />}
     </>
   );
 }
 
-function Line({ words, cells }: { words: string; cells: React.ReactNode[] }) {
-  return (
-    <tr>
-      <th scope="row" className="py-[1.5px] text-left font-normal text-quiet">
-        {words}
-      </th>
-      {cells.map((cell, at) => (
-        <td
-          key={at}
-          className={`whitespace-nowrap pl-4 text-right tabular-nums ${typeof cell === "string" && /^not/.test(cell) ? "text-sm text-quiet" : ""}`}
-        >
-          {cell}
-        </td>
-      ))}
-    </tr>
-  );
+/** A line of a table with a column for each model. */
+interface Row {
+  key: string;
+  words: string;
+  text: (model: number) => string;
+  verdict?: (model: number) => Verdict | null;
+}
+
+const WORDS: TableColumn<Row> = {
+  key: "statistic",
+  head: "",
+  hidden: "statistic",
+  heads: true,
+  left: true,
+  width: "210px",
+  className: "text-quiet",
+  value: (row) => row.words,
+};
+
+function cells(m: Column, at: number, over: ReactNode): TableColumn<Row> {
+  return {
+    key: String(at),
+    head: m.name,
+    over,
+    className: (row) => (/^not/.test(row.text(at)) ? "text-sm text-quiet" : "tabular-nums"),
+    value: (row) => row.text(at),
+    show: (row) => {
+      const verdict = row.verdict?.(at) ?? null;
+      return (
+        <>
+          {verdict && <Glyph verdict={verdict} size={8} />} {row.text(at)}
+        </>
+      );
+    },
+  };
 }
 
 const OF_CONSTRUCTS = [
@@ -141,77 +159,70 @@ function Measurement({ models }: { models: Column[] }) {
   const criteria = useCriteria();
   const names = [...new Set(models.flatMap((m) => m.constructs.map((c) => c.name)))];
   const [open, unfold] = useState<string | null>(null);
+  const groups = names.map((name) => {
+    const own = models.map((m) => m.constructs.find((c) => c.name === name));
+    const loadings = models.map((m) => m.loadings.filter((l) => l.construct === name));
+    const items = [...new Set(loadings.flatMap((lines) => lines.map((l) => l.indicator)))];
+    const most = Math.max(...loadings.map((lines) => lines.length));
+    const rows = OF_CONSTRUCTS.filter(({ key }) => own.some((c) => typeof c?.[key] === "number")).map(
+      ({ key, words, ...rest }): Row => ({
+        key: `${name} ${key}`,
+        words,
+        text: (at) => {
+          const value = own[at]?.[key];
+          return typeof value === "number"
+            ? coefficient(value)
+            : own[at]
+              ? "not of this family"
+              : "not in it";
+        },
+        verdict: (at) => {
+          const value = own[at]?.[key];
+          const criterion = criteria.get("criterion" in rest ? rest.criterion : key);
+          return typeof value === "number" ? judge(criterion, value, own[at]?.composite_reliability) : null;
+        },
+      }),
+    );
+    const ofItems = items.map((item): Row => ({
+      key: `${name} ${item}`,
+      words: item,
+      text: (at) => {
+        const line = loadings[at]?.find((l) => l.indicator === item);
+        return line ? coefficient(line.loading) : "not in it";
+      },
+    }));
+    return {
+      key: name,
+      heading: (
+        <span className="block pt-1.5 font-semibold">
+          {name}{" "}
+          <TextButton
+            className="text-sm font-normal"
+            aria-expanded={open === name}
+            onClick={() => unfold(open === name ? null : name)}
+          >
+            {open === name ? "fold" : `${most} ${most === 1 ? "item" : "items"}`}
+          </TextButton>
+        </span>
+      ),
+      rows: open === name ? [...rows, ...ofItems] : rows,
+    };
+  });
+  const mark = (m: Column, at: number) => (
+    <>
+      <Mark at={at} /> <span className="sr-only">{m.name}</span>
+    </>
+  );
+  const heading = <span className="font-serif text-[15px] font-semibold text-base-content">Measurement</span>;
   return (
-    <table className="mt-5 w-full" aria-label="Measurement in the models">
-      <thead>
-        <tr>
-          <th scope="col" className="w-[210px] text-left font-serif text-[15px] font-semibold">
-            Measurement <CopyDrawn label="Measurement in the models" />
-          </th>
-          {models.map((m, at) => (
-            <th key={at} scope="col" className="pl-4 text-right">
-              <Mark at={at} /> <span className="sr-only">{m.name}</span>
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {names.map((name) => {
-          const own = models.map((m) => m.constructs.find((c) => c.name === name));
-          const items = [
-            ...new Set(
-              models.flatMap((m) => m.loadings.filter((l) => l.construct === name).map((l) => l.indicator)),
-            ),
-          ];
-          return (
-            <Fragment key={name}>
-              <tr>
-                <th scope="row" className="pt-1.5 text-left font-semibold" colSpan={models.length + 1}>
-                  {name}{" "}
-                  <TextButton
-                    className="text-sm font-normal"
-                    aria-expanded={open === name}
-                    onClick={() => unfold(open === name ? null : name)}
-                  >
-                    {open === name ? "fold" : `${items.length} ${items.length === 1 ? "item" : "items"}`}
-                  </TextButton>
-                </th>
-              </tr>
-              {OF_CONSTRUCTS.filter(({ key }) => own.some((c) => typeof c?.[key] === "number")).map(
-                ({ key, words, ...rest }) => (
-                  <Line
-                    key={key}
-                    words={words}
-                    cells={own.map((c) => {
-                      const value = c?.[key];
-                      if (typeof value !== "number") return c ? "not of this family" : "not in it";
-                      const criterion = criteria.get("criterion" in rest ? rest.criterion : key);
-                      return (
-                        <>
-                          <Glyph verdict={judge(criterion, value, c?.composite_reliability)} size={8} />{" "}
-                          {coefficient(value)}
-                        </>
-                      );
-                    })}
-                  />
-                ),
-              )}
-              {open === name &&
-                items.map((item) => (
-                  <Line
-                    key={item}
-                    words={item}
-                    cells={models.map((m) => {
-                      const line = m.loadings.find((l) => l.construct === name && l.indicator === item);
-                      return line ? coefficient(line.loading) : "not in it";
-                    })}
-                  />
-                ))}
-            </Fragment>
-          );
-        })}
-      </tbody>
-    </table>
+    <Table
+      className="mt-5"
+      label="Measurement in the models"
+      fixed
+      groups={groups}
+      keyOf={(row) => row.key}
+      columns={[{ ...WORDS, over: heading }, ...models.map((m, at) => cells(m, at, mark(m, at)))]}
+    />
   );
 }
 
@@ -232,79 +243,91 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
   );
   const folded = paths.length > MOST && !all && models.length > 1;
   const shown = folded ? apart : paths;
-  return (
-    <table className="mt-4 w-full border-separate border-spacing-y-[2px]" aria-label="Paths of the models">
-      <thead>
-        <tr>
-          <th scope="col" className="w-[170px] text-left">
-            <span className="sr-only">path</span>
-            <CopyDrawn label="Paths of the models" />
-          </th>
-          <th scope="col" style={{ width: WIDTH }}>
-            <svg width={WIDTH} height={16} aria-hidden="true" className="block">
-              {ticks.map((tick) => (
-                <text key={tick} x={x(tick)} y={11} textAnchor="middle" className="fill-quiet text-[11px]">
-                  {tick === 0 ? "0" : coefficient(tick, 1)}
-                </text>
-              ))}
-            </svg>
-            <span className="sr-only">as whiskers</span>
-          </th>
-          {models.map((m, at) => (
-            <th key={at} scope="col">
-              <span className="sr-only">{m.name}</span>
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {shown.map((path, row) => (
-          <tr key={`${path.from} ${path.to}`} className={row % 2 === 0 ? "bg-base-200/60" : ""}>
-            <th scope="row" className="rounded-l-md pl-2 text-left text-sm font-semibold">
-              {path.from} → {path.to}
-            </th>
-            <td style={{ width: WIDTH }}>
-              <svg width={WIDTH} height={height} aria-hidden="true" className="block">
-                <path d={`M${x(0)} 0V${height}`} className="stroke-gold" />
-                {models.map((_, at) => {
-                  const value = path.standardized[at];
-                  if (value === null || value === undefined) return null;
-                  const bounds = path.interval[at] ?? null;
-                  const y = height / 2 + 9 * (at - (models.length - 1) / 2);
-                  return (
-                    <g key={at} className={colourOf(at)}>
-                      {bounds && (
-                        <path
-                          d={`M${x(bounds[0] ?? value)} ${y}H${x(bounds[1] ?? value)}`}
-                          stroke="currentColor"
-                          strokeWidth={1.8}
-                          strokeDasharray={containsZero(bounds) ? "3 2.5" : undefined}
-                        />
-                      )}
-                      <Shape at={at} x={x(value)} y={y} size={3.4} />
-                    </g>
-                  );
-                })}
-              </svg>
-            </td>
-            {models.map((_, at) => (
-              <td key={at} className="whitespace-nowrap pl-4 pr-2 text-right tabular-nums last:rounded-r-md">
-                <Value path={path} at={at} />
-              </td>
+  const columns: TableColumn<Path>[] = [
+    {
+      key: "path",
+      head: "",
+      hidden: "path",
+      heads: true,
+      left: true,
+      width: "170px",
+      className: "pl-2 text-sm",
+      value: (path) => `${path.from} → ${path.to}`,
+      show: (path) => (
+        <span className="font-semibold">
+          {path.from} → {path.to}
+        </span>
+      ),
+    },
+    {
+      key: "whiskers",
+      head: "",
+      width: `${WIDTH}px`,
+      over: (
+        <>
+          <svg width={WIDTH} height={16} aria-hidden="true" className="block">
+            {ticks.map((tick) => (
+              <text key={tick} x={x(tick)} y={11} textAnchor="middle" className="fill-quiet text-[11px]">
+                {tick === 0 ? "0" : coefficient(tick, 1)}
+              </text>
             ))}
-          </tr>
-        ))}
-        {paths.length > MOST && models.length > 1 && (
-          <tr>
-            <td colSpan={models.length + 2} className="pt-1">
-              <TextButton onClick={() => showAll(!all)}>
-                {folded ? `${paths.length - apart.length} more, nowhere .05 apart` : "Only those that part"}
-              </TextButton>
-            </td>
-          </tr>
-        )}
-      </tbody>
-    </table>
+          </svg>
+          <span className="sr-only">as whiskers</span>
+        </>
+      ),
+      show: (path) => (
+        <svg width={WIDTH} height={height} aria-hidden="true" className="block">
+          <path d={`M${x(0)} 0V${height}`} className="stroke-gold" />
+          {models.map((_, at) => {
+            const value = path.standardized[at];
+            if (value === null || value === undefined) return null;
+            const bounds = path.interval[at] ?? null;
+            const y = height / 2 + 9 * (at - (models.length - 1) / 2);
+            return (
+              <g key={at} className={colourOf(at)}>
+                {bounds && (
+                  <path
+                    d={`M${x(bounds[0] ?? value)} ${y}H${x(bounds[1] ?? value)}`}
+                    stroke="currentColor"
+                    strokeWidth={1.8}
+                    strokeDasharray={containsZero(bounds) ? "3 2.5" : undefined}
+                  />
+                )}
+                <Shape at={at} x={x(value)} y={y} size={3.4} />
+              </g>
+            );
+          })}
+        </svg>
+      ),
+    },
+    ...models.map((m, at): TableColumn<Path> => ({
+      key: String(at),
+      head: m.name,
+      over: <span className="sr-only">{m.name}</span>,
+      className: "pr-2 tabular-nums",
+      value: (path) => path.standardized[at] ?? null,
+      text: (path) =>
+        typeof path.standardized[at] === "number" ? coefficient(path.standardized[at]) : "not in it",
+      show: (path) => <Value path={path} at={at} />,
+    })),
+  ];
+  return (
+    <Table
+      className="mt-4"
+      label="Paths of the models"
+      fixed
+      columns={columns}
+      rows={shown}
+      keyOf={(path) => `${path.from} ${path.to}`}
+      foot={
+        paths.length > MOST &&
+        models.length > 1 && (
+          <TextButton onClick={() => showAll(!all)}>
+            {folded ? `${paths.length - apart.length} more, nowhere .05 apart` : "Only those that part"}
+          </TextButton>
+        )
+      }
+    />
   );
 }
 

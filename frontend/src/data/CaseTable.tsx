@@ -6,6 +6,7 @@ import { api, take, type Project } from "../client/client";
 import { asTabs } from "../shared/clipboard";
 import { CopyButton } from "../shared/CopyButton";
 import { withHeldOut, withoutHeldOut, type Steps } from "../desk/steps";
+import { keys } from "../client/queryKeys";
 
 const PAGE = 100;
 const WIDE = 88;
@@ -37,7 +38,7 @@ export function CaseTable({ project, steps }: { project: Project; steps: Steps }
   const pages = [...new Set(shown.map((item) => Math.floor(item.index / PAGE)))];
   const found = useQueries({
     queries: pages.map((page) => ({
-      queryKey: ["cases", project.id, project.data_version_id, sort, page],
+      queryKey: keys.cases(project.id, project.data_version_id, sort, page),
       queryFn: () => someCases(project, sort, page * PAGE, PAGE),
     })),
   });

@@ -9,6 +9,7 @@ import { DistancePlot } from "./DistancePlot";
 import { HeatMap } from "../shared/HeatMap";
 import { QuantilePlot } from "./QuantilePlot";
 import { withHeldOut, withoutHeldOut, type Steps } from "../desk/steps";
+import { keys } from "../client/queryKeys";
 
 type Screening = Schemas["Screening"];
 type Pattern = Screening["missing_patterns"][number];
@@ -17,7 +18,7 @@ type Pattern = Screening["missing_patterns"][number];
 export function ScreeningView({ project, steps }: { project: Project; steps: Steps }) {
   const [chosen, setChosen] = useState<Set<number>>(new Set());
   const found = useQuery({
-    queryKey: ["screening", project.id, project.data_version_id],
+    queryKey: keys.screening(project.id, project.data_version_id),
     queryFn: () =>
       take(api.GET("/api/projects/{project_id}/screening", { params: { path: { project_id: project.id } } })),
     placeholderData: keepPreviousData,

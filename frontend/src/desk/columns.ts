@@ -1,11 +1,8 @@
 import type { Block, Change, Column, ModelState, Project } from "../client/client";
 import { name } from "./desk";
 
-export const COLUMNS_IN_HAND = "application/x-dusk-columns";
-export const ITEMS_IN_HAND = "application/x-dusk-items";
-
 /** Columns on their way from the shelf to the board. */
-export interface InHand {
+export interface ColumnsInHand {
   stem: string | null;
   columns: string[];
 }

@@ -1,13 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Step } from "../client/client";
 import { complain } from "./desk";
+import { keys, refresh } from "../client/queryKeys";
 
 /** The recorded steps of a project, and the way to change the whole list. */
 export function useSteps(projectId: number) {
   const queries = useQueryClient();
   const path = { params: { path: { project_id: projectId } } };
   const found = useQuery({
-    queryKey: ["steps", projectId],
+    queryKey: keys.steps(projectId),
     queryFn: () => take(api.GET("/api/projects/{project_id}/steps", path)),
   });
   const change = useMutation({
@@ -20,12 +21,8 @@ export function useSteps(projectId: number) {
       ),
     onSuccess: async (part) => {
       complain(null);
-      queries.setQueryData(["steps", projectId], part);
-      await Promise.all(
-        ["project", "screening", "cases", "model", "trail"].map((key) =>
-          queries.invalidateQueries({ queryKey: [key] }),
-        ),
-      );
+      queries.setQueryData(keys.steps(projectId), part);
+      await refresh(queries, "steps");
     },
     onError: (error) => complain(error.message),
   });

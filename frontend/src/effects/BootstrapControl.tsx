@@ -6,6 +6,7 @@ import { beginRun, isOpen } from "../api/runs";
 import { Choose, LINK, Primary, TextButton } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import type { Scale } from "./scale";
+import { keys } from "../client/queryKeys";
 
 const INTERVALS = [
   { value: "percentile" as const, words: "percentile" },
@@ -46,7 +47,7 @@ export function BootstrapControl(props: {
   const [level, setLevel] = useState(before?.level ?? 0.95);
   const running = isOpen(run);
   const pace = useQuery({
-    queryKey: ["pace", model.id, model.revision.id],
+    queryKey: keys.pace(model.id, model.revision.id),
     enabled: cases && model.estimated && !running,
     staleTime: Infinity,
     queryFn: () => take(api.GET("/api/models/{model_id}/pace", { params: { path: { model_id: model.id } } })),

@@ -1,6 +1,7 @@
 import type { Effect, Schemas } from "../client/client";
 import { Choose } from "../shared/controls";
 import { coefficient, containsZero, interval, pWords } from "../shared/numbers";
+import { Table } from "../shared/Table";
 import { stationsOf } from "./routes";
 import { drawn, inScale, KIND_WORDS, writing, type Scale } from "./scale";
 import { Whisker } from "./Whisker";
@@ -97,19 +98,27 @@ export function Steps({ effects, pair, scale }: { effects: Effect[]; pair: Effec
     { words: `${first.from} → ${first.to}, direct`, effect: find(first.from, first.to, "direct") },
   ];
   return (
-    <table className="mt-1 w-full text-sm tabular-nums" aria-label="The steps one by one">
-      <tbody>
-        {lines.map(({ words, effect }) => (
-          <tr key={words}>
-            <th scope="row" className="text-left font-normal">
-              {words}
-            </th>
-            <td className="pl-2 text-right">{effect ? number(inScale(effect, scale).value) : "not in it"}</td>
-            <td className="pl-2 text-right text-quiet">{effect ? range(drawn(effect, scale)) : ""}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <Table
+      className="mt-1 text-sm tabular-nums"
+      label="The steps one by one"
+      fixed
+      rows={lines}
+      keyOf={(line) => line.words}
+      columns={[
+        { key: "step", head: "", heads: true, left: true, value: (line) => line.words },
+        {
+          key: "effect",
+          head: "",
+          value: ({ effect }) => (effect ? number(inScale(effect, scale).value) : "not in it"),
+        },
+        {
+          key: "interval",
+          head: "",
+          className: "text-quiet",
+          value: ({ effect }) => (effect ? range(drawn(effect, scale)) : ""),
+        },
+      ]}
+    />
   );
 }
 

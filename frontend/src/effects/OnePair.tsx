@@ -3,7 +3,6 @@ import { Link } from "react-router";
 import type { Effect, ModelState, Project, Schemas, Shown } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates } from "../api/hooks";
-import { CopyDrawn } from "../shared/CopyDrawn";
 import { level, intervalWords } from "../shared/basis";
 import { LINK, TextButton } from "../shared/controls";
 import { containsZero, pValue } from "../shared/numbers";
@@ -193,7 +192,6 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
               {steps ? "Fold the steps" : "The steps one by one"}
             </TextButton>
           </p>
-          {steps && <CopyDrawn label="The steps one by one" />}
           {steps && <Steps effects={estimates?.effects ?? []} pair={effects} scale={scale} />}
           <Reading {...{ project, model }} effect={selected} />
         </div>

@@ -5,10 +5,12 @@ import { useNewCriteria, useSheet } from "../api/hooks";
 import { sheetOpen, useDesk } from "../desk/desk";
 import { Explained, OneOf, Quiet, TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
+import { Table, type TableColumn } from "../shared/Table";
 
 type Sheet = Schemas["CriteriaSheet"];
 type Criterion = Sheet["criteria"][number];
 type Own = Sheet["own"];
+type Bounds = [number, number | null];
 
 const PRESETS = [
   { key: "strict", words: "strict" },
@@ -33,6 +35,52 @@ function Panel({ sheet }: { sheet: Sheet }) {
   const change = useNewCriteria();
   const judged = sheet.criteria.filter((one) => one.good !== null && one.follows === null);
   const set = (own: Own) => void change({ preset: sheet.preset, own });
+  const put = (criterion: Criterion) => (bounds: Bounds | null) => {
+    const rest = Object.fromEntries(Object.entries(sheet.own).filter(([key]) => key !== criterion.key));
+    set(bounds ? { ...rest, [criterion.key]: bounds } : rest);
+  };
+  const bound = (which: "good" | "tolerable"): TableColumn<Criterion> => ({
+    key: which,
+    head: which,
+    over: (
+      <>
+        <Glyph verdict={which === "good" ? "meets" : "borderline"} /> from
+      </>
+    ),
+    left: true,
+    width: "6rem",
+    show: (criterion) => <Bound {...{ criterion, which }} set={put(criterion)} />,
+  });
+  const columns: TableColumn<Criterion>[] = [
+    {
+      key: "statistic",
+      head: "statistic",
+      heads: true,
+      left: true,
+      className: "pr-4",
+      value: (criterion) => criterion.label,
+      show: (criterion) => <span className="font-semibold">{criterion.label}</span>,
+    },
+    bound("good"),
+    bound("tolerable"),
+    {
+      key: "source",
+      head: "source",
+      left: true,
+      className: "pl-2 text-quiet",
+      value: (criterion) => criterion.cut_off_source,
+    },
+    {
+      key: "own",
+      head: "",
+      hidden: "your own",
+      className: "whitespace-nowrap pl-3",
+      show: (criterion) =>
+        criterion.key in sheet.own && (
+          <TextButton onClick={() => put(criterion)(null)}>Back to the preset</TextButton>
+        ),
+    },
+  ];
   return (
     <DialogPanel className="pointer-events-auto flex max-h-full w-[860px] flex-col rounded-box border border-line bg-base-100 p-5 shadow-xl">
       <div className="flex items-baseline gap-6">
@@ -48,42 +96,16 @@ function Panel({ sheet }: { sheet: Sheet }) {
         </span>
       </div>
       <div className="mt-3 min-h-0 flex-1 overflow-y-auto">
-        <table className="w-full text-sm" aria-label="Cut-offs">
-          <thead>
-            <tr className="text-left text-quiet">
-              <th scope="col" className="font-normal">
-                figure
-              </th>
-              <th scope="col" className="w-24 font-normal">
-                <Glyph verdict="meets" /> from
-              </th>
-              <th scope="col" className="w-24 font-normal">
-                <Glyph verdict="borderline" /> from
-              </th>
-              <th scope="col" className="font-normal">
-                source
-              </th>
-              <th scope="col">
-                <span className="sr-only">your own</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {judged.map((criterion) => (
-              <Line
-                key={`${criterion.key} ${criterion.good} ${criterion.tolerable}`}
-                criterion={criterion}
-                own={criterion.key in sheet.own}
-                set={(bounds) => {
-                  const rest = Object.fromEntries(
-                    Object.entries(sheet.own).filter(([key]) => key !== criterion.key),
-                  );
-                  set(bounds ? { ...rest, [criterion.key]: bounds } : rest);
-                }}
-              />
-            ))}
-          </tbody>
-        </table>
+        <Table
+          className="text-sm"
+          label="Cut-offs"
+          fixed
+          copyable={false}
+          columns={columns}
+          rows={judged}
+          keyOf={({ key, good, tolerable }) => `${key} ${good} ${tolerable}`}
+          rowTitle={(criterion) => criterion.definition}
+        />
       </div>
       <div className="mt-3 flex items-center gap-4">
         <Explained page="quality">Where cut-offs come from</Explained>
@@ -101,27 +123,25 @@ function numberOf(text: string): number | null {
   return text.trim() !== "" && Number.isFinite(value) ? value : null;
 }
 
-function Line(props: {
-  criterion: Criterion;
-  own: boolean;
-  set: (bounds: [number, number | null] | null) => void;
-}) {
-  const { criterion, own, set } = props;
-  const [good, setGood] = useState(String(criterion.good));
-  const [tolerable, setTolerable] = useState(criterion.tolerable === null ? "" : String(criterion.tolerable));
-  const mark = criterion.better === "higher" ? "≥" : criterion.strict ? "<" : "≤";
+const MARK = (criterion: Criterion) => (criterion.better === "higher" ? "≥" : criterion.strict ? "<" : "≤");
+
+/** Where good or tolerable begins, to be typed over. */
+function Bound(props: { criterion: Criterion; which: "good" | "tolerable"; set: (bounds: Bounds) => void }) {
+  const { criterion, which, set } = props;
+  const [text, write] = useState(String(criterion[which] ?? ""));
   const done = () => {
-    const first = numberOf(good);
-    const second = tolerable.trim() === "" ? null : numberOf(tolerable);
-    if (first === null || (tolerable.trim() !== "" && second === null)) return;
-    if (first !== criterion.good || second !== criterion.tolerable) set([first, second]);
+    const value = numberOf(text);
+    const empty = which === "tolerable" && text.trim() === "";
+    if ((value === null && !empty) || value === criterion[which]) return;
+    if (which === "tolerable") set([criterion.good ?? 0, value]);
+    else if (value !== null) set([value, criterion.tolerable]);
   };
-  const field = (label: string, text: string, write: (text: string) => void) => (
+  return (
     <span className="flex items-center gap-1.5">
-      <span className="w-3 text-quiet">{mark}</span>
+      <span className="w-3 text-quiet">{MARK(criterion)}</span>
       <input
         className="input input-xs w-16 text-right"
-        aria-label={`${criterion.label}: ${label}`}
+        aria-label={`${criterion.label}: ${which}`}
         inputMode="decimal"
         value={text}
         onChange={(event) => write(event.target.value)}
@@ -129,18 +149,5 @@ function Line(props: {
         onKeyDown={(event) => event.key === "Enter" && done()}
       />
     </span>
-  );
-  return (
-    <tr className="border-t border-line/50">
-      <th scope="row" className="py-1 pr-4 text-left font-semibold" title={criterion.definition}>
-        {criterion.label}
-      </th>
-      <td>{field("good", good, setGood)}</td>
-      <td>{field("tolerable", tolerable, setTolerable)}</td>
-      <td className="pl-2 text-quiet">{criterion.cut_off_source}</td>
-      <td className="whitespace-nowrap pl-3 text-right">
-        {own && <TextButton onClick={() => set(null)}>Back to the preset</TextButton>}
-      </td>
-    </tr>
   );
 }

@@ -21,6 +21,7 @@ import { STATIONS } from "./stations";
 import { Status } from "./Status";
 import { ThemeSwitch } from "../shared/ThemeSwitch";
 import { useFrameKeys } from "./useFrameKeys";
+import { keys } from "../client/queryKeys";
 
 const CriteriaSheet = lazy(() => import("./CriteriaSheet"));
 const Finder = lazy(() => import("../finder/Finder"));
@@ -53,7 +54,7 @@ function NotShown(props: { error: Error; modelId: number | undefined; again: () 
   const path = { params: { path: { model_id: modelId ?? 0 } } };
   const goBack = async () => {
     const state = await attempt(() => take(api.POST("/api/models/{model_id}/last-good", path)));
-    if (state) queries.setQueryData(["model", modelId], state);
+    if (state) queries.setQueryData(keys.model(modelId), state);
   };
   return (
     <main className="mx-auto grid h-full max-w-prose place-content-center justify-items-center gap-3 text-center">

@@ -5,6 +5,7 @@ import { attempt } from "../api/attempt";
 import { api, take, type ModelState, type Project } from "../client/client";
 import { Action, Quiet } from "../shared/controls";
 import { Floating } from "../shared/Floating";
+import { keys } from "../client/queryKeys";
 
 /** The models of a project: which one is on the desk, and the ways to begin, name or put away one. */
 export function ModelMenu({
@@ -21,7 +22,7 @@ export function ModelMenu({
   const tried = (work: () => Promise<void>) =>
     attempt(async () => {
       await work();
-      await queries.invalidateQueries({ queryKey: ["project", project.id] });
+      await queries.invalidateQueries({ queryKey: keys.project(project.id) });
     });
   const begin = (copy: boolean, close: () => void) =>
     tried(async () => {
@@ -41,7 +42,7 @@ export function ModelMenu({
   const edit = (body: { name: string | null; removed: boolean | null }) =>
     tried(async () => {
       await take(api.PATCH("/api/models/{model_id}", { params: { path: { model_id: model.id } }, body }));
-      await queries.invalidateQueries({ queryKey: ["model", model.id] });
+      await queries.invalidateQueries({ queryKey: keys.model(model.id) });
       setName("");
       if (body.removed) open(project.models.find((m) => m.id !== model.id)?.id ?? model.id);
     });

@@ -27,6 +27,7 @@ import {
   type Ways,
 } from "./sending";
 import { NextFileReport } from "./NextFileReport";
+import { keys } from "../client/queryKeys";
 
 type Preview = Schemas["PreviewPart"];
 
@@ -64,13 +65,13 @@ function Arriving({ file, project }: { file: File; project: number | null }) {
   const [faults, setFaults] = useState<Problem[]>([]);
   const ways: Ways = { options, names, steps, name };
   const preview = useQuery({
-    queryKey: ["preview", file.name, file.size, file.lastModified, options, names, steps],
+    queryKey: keys.preview(file, [options, names, steps]),
     queryFn: () => sendPreview(file, ways),
     placeholderData: keepPreviousData,
     retry: false,
   });
   const differences = useQuery({
-    queryKey: ["project", project, file.name, file.size, options, names, steps],
+    queryKey: keys.preview(file, [options, names, steps], project),
     enabled: project !== null && preview.data?.usable === true,
     queryFn: () => sendNextFilePreview(project ?? 0, file, ways),
     retry: false,
@@ -82,7 +83,7 @@ function Arriving({ file, project }: { file: File; project: number | null }) {
     try {
       if (project === null) {
         const created = await sendProject(file, ways, setShare);
-        await queries.invalidateQueries({ queryKey: ["projects"] });
+        await queries.invalidateQueries({ queryKey: keys.projects });
         void navigate(`/projects/${created.project_id}/data`);
       } else {
         await sendNextFile(project, file, ways, setShare);
@@ -238,21 +239,27 @@ function Mend(props: { words: string; change: Repaired; repair: (change: Repaire
 
 function RawRows({ rows, header }: { rows: string[][]; header: boolean }) {
   if (rows.length === 0) return null;
+  const lines = rows.slice(0, 8).map((cells, at) => ({ cells, at }));
+  const wide = Math.max(...lines.map((line) => line.cells.length));
   return (
     <div className="mb-4 overflow-x-auto rounded-box bg-base-200 p-2">
-      <table className="text-sm" aria-label="First rows of the file">
-        <tbody>
-          {rows.slice(0, 8).map((row, at) => (
-            <tr key={at} className={at === 0 && header ? "font-semibold" : "text-quiet"}>
-              {row.map((cell, column) => (
-                <td key={column} className="max-w-36 truncate whitespace-nowrap px-1.5 py-px">
-                  {cell}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Table
+        className="text-sm"
+        label="First rows of the file"
+        fixed
+        matrix
+        copyable={false}
+        rows={lines}
+        keyOf={(line) => String(line.at)}
+        rowClass={(line) => (line.at === 0 && header ? "font-semibold" : "text-quiet")}
+        columns={Array.from({ length: wide }, (_, column): TableColumn<(typeof lines)[number]> => ({
+          key: String(column),
+          head: "",
+          left: true,
+          className: "max-w-36 truncate whitespace-nowrap px-1.5",
+          value: (line) => line.cells[column] ?? "",
+        }))}
+      />
     </div>
   );
 }

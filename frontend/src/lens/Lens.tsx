@@ -23,6 +23,7 @@ import { ConstructLens } from "./ConstructLens";
 import { IndicatorLens } from "./IndicatorLens";
 import { Kind, Rule, Title } from "./parts";
 import { PathLens } from "./PathLens";
+import { keys } from "../client/queryKeys";
 
 interface Props {
   project: Project;
@@ -138,7 +139,7 @@ function EarlierData({ project, model }: { project: Project; model: ModelState }
     await attempt(() =>
       take(api.POST("/api/projects/{project_id}/models/{model_id}/present-data", { params: { path } })),
     );
-    await queries.invalidateQueries({ queryKey: ["model", model.id] });
+    await queries.invalidateQueries({ queryKey: keys.model(model.id) });
   };
   return (
     <div className="mb-3 border-l-2 border-lake pl-2.5" data-testid="earlier-data">

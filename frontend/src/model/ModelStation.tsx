@@ -7,6 +7,7 @@ import { Lens } from "../lens/Lens";
 import { Trail } from "../trail/Trail";
 import { useBoardKeys } from "../board/boardKeys";
 import { Symbol } from "../shared/controls";
+import { Dragging } from "../shared/Dragging";
 import { typedBefore } from "../desk/typed";
 import { list, select, useDesk, write } from "../desk/desk";
 import { NamePrompt } from "./NamePrompt";
@@ -29,39 +30,41 @@ export default function ModelStation({ project, model, gestures }: StationProps)
   }, [model.id]);
   return (
     <div className="flex h-full flex-col">
-      <div className="relative flex min-h-0 flex-1 gap-2 px-4 pb-1 pt-1">
-        {writing ? (
-          <Suspense fallback={<div className="w-[388px] shrink-0" />}>
-            <Sentences key={model.id} {...{ project, model, gestures }} />
-          </Suspense>
-        ) : (
-          <Shelf project={project} model={model} />
-        )}
-        <div className="relative min-w-0 flex-1">
-          <ReactFlowProvider>
-            <Board project={project} model={model} gestures={gestures} />
-          </ReactFlowProvider>
-          <PathPrompt project={project} model={model} gestures={gestures} />
-        </div>
-        {(!writing || looking) && (
-          <div
-            className={
-              writing
-                ? "absolute bottom-14 right-6 z-30 flex max-h-[62%] rounded-box border border-line bg-base-100 py-3 pl-2 pr-3 shadow-xl"
-                : "flex"
-            }
-          >
-            <Lens project={project} model={model} gestures={gestures} />
-            {writing && (
-              <span className="absolute right-2 top-2">
-                <Symbol label="Close the lens" size="xs" onClick={() => select(null)}>
-                  <X size={14} />
-                </Symbol>
-              </span>
-            )}
+      <Dragging>
+        <div className="relative flex min-h-0 flex-1 gap-2 px-4 pb-1 pt-1">
+          {writing ? (
+            <Suspense fallback={<div className="w-[388px] shrink-0" />}>
+              <Sentences key={model.id} {...{ project, model, gestures }} />
+            </Suspense>
+          ) : (
+            <Shelf project={project} model={model} />
+          )}
+          <div className="relative min-w-0 flex-1">
+            <ReactFlowProvider>
+              <Board project={project} model={model} gestures={gestures} />
+            </ReactFlowProvider>
+            <PathPrompt project={project} model={model} gestures={gestures} />
           </div>
-        )}
-      </div>
+          {(!writing || looking) && (
+            <div
+              className={
+                writing
+                  ? "absolute bottom-14 right-6 z-30 flex max-h-[62%] rounded-box border border-line bg-base-100 py-3 pl-2 pr-3 shadow-xl"
+                  : "flex"
+              }
+            >
+              <Lens project={project} model={model} gestures={gestures} />
+              {writing && (
+                <span className="absolute right-2 top-2">
+                  <Symbol label="Close the lens" size="xs" onClick={() => select(null)}>
+                    <X size={14} />
+                  </Symbol>
+                </span>
+              )}
+            </div>
+          )}
+        </div>
+      </Dragging>
       <Trail model={model} gestures={gestures} />
       <NamePrompt gestures={gestures} />
       <Proposal model={model} gestures={gestures} />

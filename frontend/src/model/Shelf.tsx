@@ -1,8 +1,9 @@
 import { ChevronDown, ChevronRight, Plus } from "lucide-react";
-import { useMemo, useRef, useState, type DragEvent, type KeyboardEvent, type MouseEvent } from "react";
+import { useMemo, useRef, useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { Block, Column, ModelState, Project } from "../client/client";
 import { Action } from "../shared/controls";
-import { COLUMNS_IN_HAND, freeOf, nameConstruct, owners, type InHand } from "../desk/columns";
+import { useTake, type InHand } from "../shared/Dragging";
+import { freeOf, nameConstruct, owners, type ColumnsInHand } from "../desk/columns";
 import { select, useDesk } from "../desk/desk";
 
 interface Props {
@@ -16,11 +17,11 @@ type Row =
   | { kind: "block"; key: string; block: Block; free: string[]; open: boolean }
   | { kind: "column"; key: string; column: Column; nested: boolean };
 
-/** Puts columns on the pointer, to be dropped on the board. */
-function takeInHand(event: DragEvent, inHand: InHand) {
-  event.dataTransfer.setData(COLUMNS_IN_HAND, JSON.stringify(inHand));
-  event.dataTransfer.effectAllowed = "copy";
-}
+const columnsInHand = (what: ColumnsInHand): InHand<ColumnsInHand> => ({
+  kind: "columns",
+  words: what.stem ?? what.columns.join(", "),
+  what,
+});
 
 /** Columns by stem, ready to be taken: one stop for Tab, arrows inside; Shift and Ctrl select several. */
 export function Shelf({ project, model }: Props) {
@@ -239,6 +240,11 @@ function BlockRow(
   const stem = block.stem ?? "";
   const owned = [...new Set(block.columns.map((name) => owner.get(name)).filter(Boolean))];
   const Chevron = open ? ChevronDown : ChevronRight;
+  const { node, listeners } = useTake(
+    row.key,
+    () => columnsInHand({ stem, columns: free }),
+    free.length === 0,
+  );
   return (
     <div className="group flex h-6 items-center rounded-md hover:bg-base-200">
       <button
@@ -253,12 +259,12 @@ function BlockRow(
       <button
         data-row={row.key}
         className="flex min-w-0 flex-1 items-baseline gap-2 text-left"
-        draggable={free.length > 0}
+        ref={node}
+        {...listeners}
         data-testid={`block-${stem}`}
         title={free.length > 0 ? "Drag onto the board, or press Enter, to make a construct" : undefined}
         tabIndex={tabIndex}
         onFocus={onFocus}
-        onDragStart={(event) => takeInHand(event, { stem, columns: free })}
         onDoubleClick={make}
       >
         <span className="font-semibold">{stem}</span>
@@ -310,17 +316,22 @@ function ColumnRow(
       (selection?.kind === "column" || selection?.kind === "observed" || selection?.kind === "indicator") &&
       selection.name === column.name,
   );
+  const { node, listeners } = useTake(
+    `column ${column.name}`,
+    () => columnsInHand({ stem: null, columns: inHand() }),
+    !takeable,
+  );
   return (
     <button
       data-row={`column ${column.name}`}
       className={`flex h-6 w-full items-baseline gap-2 rounded-md pl-5 pr-1 text-left hover:bg-base-200 ${chosen ? "bg-base-300" : selected ? "bg-base-200" : ""}`}
-      draggable={takeable}
+      ref={node}
+      {...listeners}
       data-testid={`column-${column.name}`}
       title={column.label ?? undefined}
       aria-pressed={chosen}
       tabIndex={tabIndex}
       onFocus={onFocus}
-      onDragStart={(event) => takeInHand(event, { stem: null, columns: inHand() })}
       onClick={choose}
     >
       <span className={nested ? "shrink-0" : "shrink-0 font-semibold"}>{column.name}</span>

@@ -7,6 +7,7 @@ import { merging, removal } from "../desk/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, interval } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 import { AddIntervals } from "./AddIntervals";
 import { PairNote } from "./PairNote";
@@ -81,61 +82,63 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
   const good = criterion?.good ?? 0.85;
   const many = names.length > 7;
   const intervals = !many && measured.htmt.some((pair) => pair.bootstrap);
+  const shortName = (name: string) => (
+    <span aria-hidden="true" title={name}>
+      {short(name, names.length)}
+    </span>
+  );
+  const cell = (row: string, column: string) => {
+    const pair = of(row, column);
+    const value = pair?.value ?? null;
+    const second = geometric(row, column)?.value ?? null;
+    const strength = Math.min(1, Math.max(0, value ?? 0));
+    const drawn = pair?.bootstrap ? `, ${interval(pair.bootstrap.headline)}` : "";
+    return (
+      <button
+        className={`flex flex-col items-center justify-center rounded-md ${many ? "h-[21px] w-[27px]" : "h-[34px] w-[58px]"} ${judge(criterion, value) === "misses" ? "ring-1 ring-plum" : ""}`}
+        style={{
+          background: `color-mix(in srgb, var(--color-accent) ${Math.round(8 + 44 * strength)}%, var(--color-base-100))`,
+        }}
+        title={`${row} with ${column}: HTMT ${coefficient(value, 3)}, from signed correlations ${coefficient(pair?.signed, 3)}, HTMT2 ${coefficient(second, 3)}${drawn}`}
+        aria-expanded={open?.a === column && open.b === row}
+        onClick={() => {
+          const same = open?.a === column && open.b === row;
+          look(same ? null : { a: column, b: row });
+          select({ kind: "construct", name: row });
+        }}
+      >
+        <span className={`font-semibold leading-4 ${many ? "text-xs" : ""}`}>{coefficient(value)}</span>
+        {intervals && <span className="text-[10.5px] leading-3">{interval(pair?.bootstrap?.headline)}</span>}
+      </button>
+    );
+  };
   return (
     <>
-      <table
-        className={`mt-2 border-separate ${many ? "border-spacing-[2px]" : "border-spacing-[3px]"}`}
-        aria-label="HTMT"
-      >
-        <tbody>
-          {names.slice(1).map((row, i) => (
-            <tr key={row}>
-              <th scope="row" className="max-w-20 truncate pr-1.5 text-right text-sm font-normal" title={row}>
-                {row}
-              </th>
-              {names.slice(0, i + 1).map((column) => {
-                const pair = of(row, column);
-                const value = pair?.value ?? null;
-                const second = geometric(row, column)?.value ?? null;
-                const verdict = judge(criterion, value);
-                const strength = Math.min(1, Math.max(0, value ?? 0));
-                return (
-                  <td key={column} className="p-0">
-                    <button
-                      className={`flex flex-col items-center justify-center rounded-md ${many ? "h-[21px] w-[27px]" : "h-[34px] w-[58px]"} ${verdict === "misses" ? "ring-1 ring-plum" : ""}`}
-                      style={{
-                        background: `color-mix(in srgb, var(--color-accent) ${Math.round(8 + 44 * strength)}%, var(--color-base-100))`,
-                      }}
-                      title={`${row} with ${column}: HTMT ${coefficient(value, 3)}, from signed correlations ${coefficient(pair?.signed, 3)}, HTMT2 ${coefficient(second, 3)}${pair?.bootstrap ? `, ${interval(pair.bootstrap.headline)}` : ""}`}
-                      aria-expanded={open?.a === column && open.b === row}
-                      onClick={() => {
-                        const same = open?.a === column && open.b === row;
-                        look(same ? null : { a: column, b: row });
-                        select({ kind: "construct", name: row });
-                      }}
-                    >
-                      <span className={`font-semibold leading-4 ${many ? "text-xs" : ""}`}>
-                        {coefficient(value)}
-                      </span>
-                      {intervals && (
-                        <span className="text-[10.5px] leading-3">{interval(pair?.bootstrap?.headline)}</span>
-                      )}
-                    </button>
-                  </td>
-                );
-              })}
-            </tr>
-          ))}
-          <tr aria-hidden="true">
-            <td />
-            {names.slice(0, -1).map((name) => (
-              <td key={name} className="pt-0.5 text-center text-xs text-quiet" title={name}>
-                {short(name, names.length)}
-              </td>
-            ))}
-          </tr>
-        </tbody>
-      </table>
+      <Table
+        className="mt-2"
+        label="HTMT"
+        fixed
+        matrix
+        copyable={false}
+        rows={[...names.slice(1), null]}
+        keyOf={(row) => row ?? ""}
+        columns={[
+          {
+            key: "construct",
+            head: "",
+            heads: true,
+            className: "max-w-20 truncate pr-1.5 text-right text-sm",
+            value: (row) => row,
+          },
+          ...names.slice(0, -1).map((column, at): TableColumn<string | null> => ({
+            key: column,
+            head: "",
+            hidden: column,
+            className: (row) => (row === null ? "text-center text-xs text-quiet" : ""),
+            show: (row) => (row === null ? shortName(column) : names.indexOf(row) > at && cell(row, column)),
+          })),
+        ]}
+      />
       {open && names.includes(open.a) && names.includes(open.b) && (
         <PairNote {...{ model, measured }} pair={open} close={() => look(null)} />
       )}
@@ -182,7 +185,35 @@ function FornellLarcker({ measured }: { measured: Measured }) {
   );
   return (
     <>
-      <Triangle names={rows} value={(i, j) => values[i]?.[j] ?? null} diagonal />
+      <Table
+        className="mt-2 text-sm"
+        label="Fornell–Larcker"
+        fixed
+        matrix
+        copyable={false}
+        rows={rows}
+        keyOf={(row) => row}
+        columns={[
+          {
+            key: "construct",
+            head: "",
+            heads: true,
+            className: "max-w-28 truncate pr-3 text-right",
+            value: (row) => row,
+          },
+          ...rows.map((column, j): TableColumn<string> => ({
+            key: column,
+            head: "",
+            hidden: column,
+            className: (row) => `px-1.5 text-right tabular-nums ${row === column ? "font-semibold" : ""}`,
+            show: (row) => {
+              const i = rows.indexOf(row);
+              const title = i === j ? `root of AVE of ${row}` : `${row} with ${column}`;
+              return i >= j && <span title={title}>{coefficient(values[i]?.[j] ?? null)}</span>;
+            },
+          })),
+        ]}
+      />
       <p className="mt-1.5 flex items-baseline gap-1.5 text-sm">
         <Glyph verdict={worst.length > 0 ? "misses" : "meets"} size={8} />
         {worst.length > 0
@@ -190,36 +221,6 @@ function FornellLarcker({ measured }: { measured: Measured }) {
           : "Every root of AVE (on the diagonal) is above the construct's correlations."}
       </p>
     </>
-  );
-}
-
-function Triangle(props: {
-  names: string[];
-  value: (i: number, j: number) => number | null;
-  diagonal?: boolean;
-}) {
-  const { names, value, diagonal } = props;
-  return (
-    <table className="mt-2 text-sm" aria-label="Fornell–Larcker">
-      <tbody>
-        {names.map((row, i) => (
-          <tr key={row}>
-            <th scope="row" className="max-w-28 truncate pr-3 text-right font-normal" title={row}>
-              {row}
-            </th>
-            {names.slice(0, i + 1).map((column, j) => (
-              <td
-                key={column}
-                className={`px-1.5 py-0.5 text-right tabular-nums ${i === j && diagonal ? "font-semibold" : ""}`}
-                title={i === j ? `root of AVE of ${row}` : `${row} with ${column}`}
-              >
-                {coefficient(value(i, j))}
-              </td>
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }
 
@@ -236,42 +237,26 @@ function CrossLoadings({ measured }: { measured: Measured }) {
   return (
     <>
       <div className="mt-2 max-h-[430px] overflow-auto">
-        <table className="text-sm" aria-label="Cross-loadings">
-          <thead>
-            <tr>
-              <th scope="col">
-                <span className="sr-only">item</span>
-              </th>
-              {columns.map((name) => (
-                <th
-                  key={name}
-                  scope="col"
-                  className="px-1.5 text-right text-xs font-normal text-quiet"
-                  title={name}
-                >
-                  {short(name, columns.length)}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((row, i) => (
-              <tr key={row}>
-                <th scope="row" className="pr-3 text-left font-normal">
-                  {row}
-                </th>
-                {columns.map((column, j) => (
-                  <td
-                    key={column}
-                    className={`px-1.5 text-right tabular-nums ${owner.get(row) === column ? "font-semibold" : "text-quiet"}`}
-                  >
-                    {coefficient(values[i]?.[j] ?? null)}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table
+          className="text-sm"
+          label="Cross-loadings"
+          fixed
+          matrix
+          copyable={false}
+          rows={rows}
+          keyOf={(row) => row}
+          columns={[
+            { key: "item", head: "item", heads: true, left: true, className: "pr-3", value: (row) => row },
+            ...columns.map((column, j): TableColumn<string> => ({
+              key: column,
+              head: short(column, columns.length),
+              title: column,
+              className: (row) =>
+                `px-1.5 text-right tabular-nums ${owner.get(row) === column ? "font-semibold" : "text-quiet"}`,
+              value: (row) => coefficient(values[rows.indexOf(row)]?.[j] ?? null),
+            })),
+          ]}
+        />
       </div>
       {least && (
         <p className="mt-1.5 text-sm">

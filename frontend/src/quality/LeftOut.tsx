@@ -1,10 +1,10 @@
 import type { ModelState } from "../client/client";
 import { propose } from "../desk/desk";
 import { TextButton } from "../shared/controls";
-import { Glyph } from "../shared/Glyph";
 import { coefficient, plain } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
-import { changeOf, differenceOf, signed, useLeftOut, type LeftOut as Row } from "./use";
+import { changeColumn, useOfModel } from "./changes";
+import { signed, useLeftOut, type LeftOut as Row } from "./use";
 
 function nameOf(row: Row): string {
   return row.change.type === "set_covariance"
@@ -22,30 +22,7 @@ function ofAve(row: Row) {
   );
 }
 
-function changeColumn(key: string, head: string): TableColumn<Row> {
-  return {
-    key,
-    head,
-    value: (row) => differenceOf(row, key),
-    text: (row) => signed(differenceOf(row, key)),
-    show: (row) => {
-      const change = changeOf(row, key);
-      return (
-        <span className="whitespace-nowrap">
-          {change?.crosses && (
-            <span className="mr-1 inline-flex items-center gap-0.5">
-              <Glyph verdict={change.verdict_now} size={8} />→
-              <Glyph verdict={change.verdict_then} size={8} />
-            </span>
-          )}
-          {signed(differenceOf(row, key))}
-        </span>
-      );
-    },
-  };
-}
-
-const COLUMNS: TableColumn<Row>[] = [
+const BEFORE: TableColumn<Row>[] = [
   {
     key: "name",
     head: "let in",
@@ -82,8 +59,9 @@ const COLUMNS: TableColumn<Row>[] = [
     value: (row) => row.standardized_change,
     text: (row) => coefficient(row.standardized_change),
   },
-  changeColumn("cfi", "CFI"),
-  changeColumn("rmsea", "RMSEA"),
+];
+
+const AFTER: TableColumn<Row>[] = [
   {
     key: "ave",
     head: "AVE",
@@ -113,10 +91,13 @@ const COLUMNS: TableColumn<Row>[] = [
 /** What does the model leave out? Covarying residuals and cross-loadings let in one at a time, each refitted. */
 export function LeftOut({ model }: { model: ModelState }) {
   const found = useLeftOut(model);
-  if (!model.traits.tests) return null;
   const rows = found.data?.items ?? [];
+  const ofModel = useOfModel(rows);
+  if (!model.traits.tests) return null;
   const columns: TableColumn<Row>[] = [
-    ...COLUMNS,
+    ...BEFORE,
+    ...ofModel.map(({ key, label }) => changeColumn<Row>(key, label)),
+    ...AFTER,
     {
       key: "do",
       head: "",

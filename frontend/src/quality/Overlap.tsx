@@ -6,10 +6,11 @@ import { removal } from "../desk/doing";
 import { TextButton } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
 import { coefficient, plain } from "../shared/numbers";
+import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 import type { Measured } from "./use";
 
-interface Line {
+interface Overlapping {
   outcome: string;
   name: string;
   vif: number | null;
@@ -22,7 +23,7 @@ const SCALE = 6;
 /** Do predictors overlap? VIF of antecedents for every outcome, of the items of formative constructs, and the cures. */
 export function Overlap({ model, measured }: { model: ModelState; measured: Measured }) {
   const criteria = useCriteria();
-  const lines: Line[] = measured.vif_antecedents.map((v) => ({
+  const lines: Overlapping[] = measured.vif_antecedents.map((v) => ({
     outcome: v.outcome,
     name: v.antecedent,
     vif: v.vif,
@@ -42,6 +43,41 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
   const bound = model.shown?.settings.estimator === "pls" ? 3.3 : 5;
   const beyond = full.filter((c) => (c.vif_full ?? 0) > bound);
   const overlapping = lines.filter((l) => judge(criteria.get(l.figure), l.vif) !== "meets" && l.vif !== null);
+  const columns: TableColumn<Overlapping>[] = [
+    {
+      key: "outcome",
+      head: "outcome",
+      heads: true,
+      left: true,
+      className: "max-w-28 truncate pr-2 font-semibold",
+      value: (line) => line.outcome,
+    },
+    {
+      key: "antecedent",
+      head: "antecedent",
+      left: true,
+      className: "max-w-24 truncate pr-2",
+      value: (line) => line.name,
+    },
+    {
+      key: "bar",
+      head: "",
+      hidden: "as a bar",
+      className: "w-[100px]",
+      show: ({ vif }) => <Bar vif={vif} />,
+    },
+    {
+      key: "vif",
+      head: "VIF",
+      className: "w-16 tabular-nums",
+      value: (line) => line.vif,
+      show: ({ vif, figure }) => (
+        <>
+          {vif === null ? "–" : vif.toFixed(2)} <Glyph verdict={judge(criteria.get(figure), vif)} size={8} />
+        </>
+      ),
+    },
+  ];
   const method = useThorough(model).data?.common_method;
   return (
     <section aria-labelledby="overlap" className="mt-5 min-w-0">
@@ -52,57 +88,14 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
         <p className="mt-1 text-quiet">Nothing has two predictors yet.</p>
       ) : (
         <div className="max-h-[240px] overflow-y-auto">
-          <table className="w-full text-sm" aria-label="VIF">
-            <thead>
-              <tr className="text-quiet">
-                <th scope="col" className="text-left font-normal">
-                  outcome
-                </th>
-                <th scope="col" className="text-left font-normal">
-                  antecedent
-                </th>
-                <th scope="col">
-                  <span className="sr-only">as a bar</span>
-                </th>
-                <th scope="col" className="text-right font-normal">
-                  VIF
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {lines.map((line, i) => (
-                <tr key={line.outcome + line.name}>
-                  <th scope="row" className="max-w-28 truncate pr-2 text-left font-semibold">
-                    {lines[i - 1]?.outcome === line.outcome ? (
-                      <span className="sr-only">{line.outcome}</span>
-                    ) : (
-                      line.outcome
-                    )}
-                  </th>
-                  <td className="max-w-24 truncate pr-2">{line.name}</td>
-                  <td className="w-[100px]">
-                    <span className="relative block h-[5px] rounded-full bg-base-300" aria-hidden="true">
-                      <span
-                        className="absolute inset-y-0 left-0 rounded-full bg-lake"
-                        style={{ width: `${Math.min(100, (100 * ((line.vif ?? 1) - 1)) / (SCALE - 1))}%` }}
-                      />
-                      {MARKS.map((at) => (
-                        <span
-                          key={at}
-                          className="absolute -inset-y-[3px] w-px bg-quiet"
-                          style={{ left: `${(100 * (at - 1)) / (SCALE - 1)}%` }}
-                        />
-                      ))}
-                    </span>
-                  </td>
-                  <td className="w-16 text-right tabular-nums">
-                    {line.vif === null ? "–" : line.vif.toFixed(2)}{" "}
-                    <Glyph verdict={judge(criteria.get(line.figure), line.vif)} size={8} />
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Table
+            className="text-sm"
+            label="VIF"
+            columns={columns}
+            rows={lines}
+            keyOf={(line) => line.outcome + line.name}
+            copyable={false}
+          />
         </div>
       )}
       <p className="mt-1.5 text-sm">
@@ -142,5 +135,18 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
         </p>
       )}
     </section>
+  );
+}
+
+/** A VIF as a bar from 1, with marks where it begins to matter. */
+function Bar({ vif }: { vif: number | null }) {
+  const share = (value: number) => `${Math.min(100, (100 * (value - 1)) / (SCALE - 1))}%`;
+  return (
+    <span className="relative block h-[5px] rounded-full bg-base-300" aria-hidden="true">
+      <span className="absolute inset-y-0 left-0 rounded-full bg-lake" style={{ width: share(vif ?? 1) }} />
+      {MARKS.map((at) => (
+        <span key={at} className="absolute -inset-y-[3px] w-px bg-quiet" style={{ left: share(at) }} />
+      ))}
+    </span>
   );
 }

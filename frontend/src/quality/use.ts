@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type ModelState, type Project, type Schemas } from "../client/client";
+import { keys } from "../client/queryKeys";
 
 export type Measured = NonNullable<Schemas["QualityDocument"]["quality"]>;
 export type MeasuredConstruct = Measured["constructs"][number];
@@ -9,7 +10,7 @@ export type FigureChange = ItemWhatIf["figures"][number];
 /** Every indicator set aside in turn; asked again when the model has changed. */
 export function useItemWhatIfs(model: ModelState) {
   return useQuery({
-    queryKey: ["item-what-ifs", model.id, model.revision.id],
+    queryKey: keys.itemWhatIfs(model.id, model.revision.id),
     enabled: model.estimated,
     staleTime: Infinity,
     queryFn: () =>
@@ -23,7 +24,7 @@ export type LeftOut = Schemas["LeftOutWhatIf"];
 export function useLeftOut(model: ModelState) {
   const first = useItemWhatIfs(model); // what stands higher on the screen comes first
   return useQuery({
-    queryKey: ["left-out-what-ifs", model.id, model.revision.id],
+    queryKey: keys.leftOut(model.id, model.revision.id),
     enabled: first.isSuccess && model.estimated && model.traits.tests,
     staleTime: Infinity,
     queryFn: () =>
@@ -53,15 +54,4 @@ export function signed(value: number | null, decimals = 3): string {
   const text = Math.abs(value).toFixed(decimals).replace(/^0/, "");
   if (Number(text) === 0) return text;
   return `${value < 0 ? "−" : "+"}${text}`;
-}
-
-/** Rows in view: the extremes at both ends of what is sorted, and a count of those between. */
-export function extremes<T>(rows: T[], most: number): { top: T[]; between: T[]; bottom: T[] } {
-  if (rows.length <= most) return { top: rows, between: [], bottom: [] };
-  const foot = Math.max(1, Math.floor(most / 4));
-  return {
-    top: rows.slice(0, most - foot),
-    between: rows.slice(most - foot, rows.length - foot),
-    bottom: rows.slice(rows.length - foot),
-  };
 }

@@ -1,9 +1,10 @@
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ChartNetwork, GripVertical, Table2, TextQuote, X } from "lucide-react";
-import { useState, type KeyboardEvent } from "react";
+import type { KeyboardEvent, ReactNode } from "react";
 import type { ModelState, Schemas } from "../client/client";
 import { useEstimates } from "../api/hooks";
 import { LINK, Symbol } from "../shared/controls";
+import { Dragging, usePlace, useTake } from "../shared/Dragging";
 import { addable, type Choosing, type ReportOptions } from "../desk/figures";
 
 type Offered = Schemas["OfferedPart"];
@@ -23,7 +24,6 @@ interface Props {
 
 /** Every part of the report in its order: left out by its box, moved by its grip or by Alt and an arrow. */
 export function Contents({ model, offered, options, set, setPart, move, chosen, choose }: Props) {
-  const [dragged, drag] = useState<string | null>(null);
   const there = offered.filter((one) => one.there);
   const missing = offered.filter((one) => !one.there && one.kind !== "figure");
   const onKey = (event: KeyboardEvent, key: string, at: number) => {
@@ -46,56 +46,55 @@ export function Contents({ model, offered, options, set, setPart, move, chosen, 
   return (
     <section className="flex w-64 shrink-0 flex-col overflow-y-auto pb-3" aria-label="What goes in">
       <h1 className="mb-2 font-serif text-lg font-semibold">What goes in</h1>
-      <ul>
-        {there.map((one, at) => {
-          const Mark = MARK[one.kind];
-          return (
-            <li
-              key={one.key}
-              draggable
-              onDragStart={() => drag(one.key)}
-              onDragOver={(event) => event.preventDefault()}
-              onDrop={() => dragged && move(dragged, at)}
-              onKeyDown={(event) => onKey(event, one.key, at)}
-              data-testid={`part-${one.key}`}
-              className={`group flex items-center gap-2 rounded-md px-1.5 py-1 ${one.key === chosen ? "bg-base-300/70" : ""}`}
-            >
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs"
-                checked={one.shown}
-                aria-label={`${one.title ?? one.words}: in the report`}
-                onChange={(event) => setPart(one.key, { shown: event.target.checked })}
-              />
-              <Mark size={13} className="shrink-0 text-quiet" aria-hidden />
-              <button
-                type="button"
-                data-name
-                className={`min-w-0 flex-1 truncate text-left ${one.key === chosen ? "font-semibold" : ""} ${one.shown ? "" : "text-quiet"}`}
-                title={one.title ?? one.words}
-                onClick={() => choose(one.key)}
+      <Dragging>
+        <ul>
+          {there.map((one, at) => {
+            const Mark = MARK[one.kind];
+            return (
+              <Movable
+                key={one.key}
+                part={one}
+                drop={(key) => move(key, at)}
+                onKeyDown={(event) => onKey(event, one.key, at)}
+                className={one.key === chosen ? "bg-base-300/70" : ""}
               >
-                {one.title ?? one.words}
-              </button>
-              {one.number !== null && (
-                <span className="whitespace-nowrap text-xs text-quiet">
-                  {NAMED[one.kind]} {one.number}
-                </span>
-              )}
-              {one.kind === "figure" && one.key !== "figure" && (
-                <Symbol label={`Take out ${one.words}`} size="xs" onClick={() => takeOut(one.key)}>
-                  <X size={12} />
-                </Symbol>
-              )}
-              <GripVertical
-                size={13}
-                className="shrink-0 cursor-grab text-quiet opacity-40 group-hover:opacity-100"
-                aria-hidden
-              />
-            </li>
-          );
-        })}
-      </ul>
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={one.shown}
+                  aria-label={`${one.title ?? one.words}: in the report`}
+                  onChange={(event) => setPart(one.key, { shown: event.target.checked })}
+                />
+                <Mark size={13} className="shrink-0 text-quiet" aria-hidden />
+                <button
+                  type="button"
+                  data-name
+                  className={`min-w-0 flex-1 truncate text-left ${one.key === chosen ? "font-semibold" : ""} ${one.shown ? "" : "text-quiet"}`}
+                  title={one.title ?? one.words}
+                  onClick={() => choose(one.key)}
+                >
+                  {one.title ?? one.words}
+                </button>
+                {one.number !== null && (
+                  <span className="whitespace-nowrap text-xs text-quiet">
+                    {NAMED[one.kind]} {one.number}
+                  </span>
+                )}
+                {one.kind === "figure" && one.key !== "figure" && (
+                  <Symbol label={`Take out ${one.words}`} size="xs" onClick={() => takeOut(one.key)}>
+                    <X size={12} />
+                  </Symbol>
+                )}
+                <GripVertical
+                  size={13}
+                  className="shrink-0 cursor-grab text-quiet opacity-40 group-hover:opacity-100"
+                  aria-hidden
+                />
+              </Movable>
+            );
+          })}
+        </ul>
+      </Dragging>
       <AddFigure {...{ model, options, set, choose }} />
       <p className="mt-3 text-sm text-quiet">
         Drag to reorder, or <kbd className="kbd kbd-xs">Alt</kbd> <kbd className="kbd kbd-xs">↑</kbd>{" "}
@@ -140,5 +139,33 @@ function AddFigure({ model, options, set, choose }: Pick<Props, "model" | "optio
         ))}
       </MenuItems>
     </Menu>
+  );
+}
+
+/** A part that can be taken by its line and put in the place of another. */
+function Movable(props: {
+  part: Offered;
+  drop: (key: string) => void;
+  onKeyDown: (event: KeyboardEvent) => void;
+  className: string;
+  children: ReactNode;
+}) {
+  const { part, drop, onKeyDown, className, children } = props;
+  const words = part.title ?? part.words;
+  const hand = useTake(part.key, () => ({ kind: "part", words, what: part.key }));
+  const place = usePlace<string>(part.key, { accepts: ["part"], drop: ({ what }) => drop(what) });
+  return (
+    <li
+      ref={(element) => {
+        hand.node(element);
+        place.node(element);
+      }}
+      {...hand.listeners}
+      onKeyDown={onKeyDown}
+      data-testid={`part-${part.key}`}
+      className={`group flex items-center gap-2 rounded-md px-1.5 py-1 ${className} ${place.isOver ? "ring-1 ring-ember" : ""} ${hand.isDragging ? "opacity-50" : ""}`}
+    >
+      {children}
+    </li>
   );
 }

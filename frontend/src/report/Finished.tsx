@@ -2,12 +2,13 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type ModelState } from "../client/client";
 import { attempt } from "../api/attempt";
 import { TextButton } from "../shared/controls";
+import { keys } from "../client/queryKeys";
 
 /** The report as a page at an address of its own, which stays as it is: to be sent to others on this machine, or printed. */
 export function Finished({ model }: { model: ModelState }) {
   const queries = useQueryClient();
   const params = { path: { model_id: model.id } };
-  const key = ["published", model.id];
+  const key = keys.published(model.id);
   const found = useQuery({
     queryKey: key,
     queryFn: () => take(api.GET("/api/models/{model_id}/published", { params })),

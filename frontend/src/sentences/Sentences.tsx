@@ -11,6 +11,7 @@ import { extensions, readingsField, rowsOf, setAbout, setReadings, type RowPart 
 import { keepTyped, sendLeaving, typedBefore } from "../desk/typed";
 import { asTyped, asWritten, difference, draftsOf, linesOf, withDrafts, type Draft } from "./merging";
 import "./sentences.css";
+import { keys } from "../client/queryKeys";
 
 interface Props {
   project: Project;
@@ -69,7 +70,7 @@ export default function Sentences({ project, model, gestures }: Props) {
   const own = useRef<string | null>(null);
   const latest = useRef({ model, gestures, project });
   const keywords = useQuery({
-    queryKey: ["keywords", model.id],
+    queryKey: keys.keywords(model.id),
     staleTime: Infinity,
     queryFn: () =>
       take(

@@ -3,9 +3,9 @@ import type { ModelState, Schemas } from "../client/client";
 import { useListed, useProject, useThorough, useTrail } from "../api/hooks";
 import { useSteps, type Steps } from "../desk/steps";
 import { propose } from "../desk/desk";
-import { CopyDrawn } from "./CopyDrawn";
 import { Action, Explained, Primary, Quiet, TextButton } from "./controls";
 import { coefficient, plain, written } from "./numbers";
+import { Table } from "./Table";
 
 const SEED = 1;
 
@@ -138,57 +138,42 @@ function Halves({ halves }: { halves: Schemas["HoldoutPart"] }) {
     (best, p) => (gap(p) > gap(best) ? p : best),
     null,
   );
+  const rows: { words: string; first: string; second: string; title?: string }[] = [
+    ...lines.flatMap((criterion) => {
+      const [a, b] = [
+        first.fit?.[criterion.key as "cfi"] ?? null,
+        second.fit?.[criterion.key as "cfi"] ?? null,
+      ];
+      if (a === null && b === null) return [];
+      return [{ words: criterion.label, first: written(criterion, a), second: written(criterion, b) }];
+    }),
+    ...(all ? paths : []).map((p) => ({
+      words: `${p.from} → ${p.to}`,
+      first: coefficient(p.standardized),
+      second: coefficient(p.then),
+    })),
+    {
+      words: `${halves.measure} from the first`,
+      first: plain(halves.own_discrepancy, 3),
+      second: plain(halves.discrepancy, 3),
+      title: "The discrepancy of each half from what the half in use says of it (Cudeck & Browne 1983)",
+    },
+  ];
   return (
     <>
-      <table className="mt-1 w-full tabular-nums" aria-label="Both halves">
-        <thead>
-          <tr className="text-quiet">
-            <th scope="col" className="text-left">
-              <span className="sr-only">figure</span>
-              <CopyDrawn label="Both halves" />
-            </th>
-            <th scope="col" className="text-right font-normal">
-              in use, n = {first.n}
-            </th>
-            <th scope="col" className="text-right font-normal">
-              unseen, n = {second.n}
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {lines.map((criterion) => {
-            const key = criterion.key as "cfi";
-            const [a, b] = [first.fit?.[key] ?? null, second.fit?.[key] ?? null];
-            if (a === null && b === null) return null;
-            return (
-              <tr key={key}>
-                <th scope="row" className="text-left font-normal">
-                  {criterion.label}
-                </th>
-                <td className="text-right">{written(criterion, a)}</td>
-                <td className="text-right">{written(criterion, b)}</td>
-              </tr>
-            );
-          })}
-          {all &&
-            paths.map((p) => (
-              <tr key={p.from + p.to}>
-                <th scope="row" className="text-left font-normal">
-                  {p.from} → {p.to}
-                </th>
-                <td className="text-right">{coefficient(p.standardized)}</td>
-                <td className="text-right">{coefficient(p.then)}</td>
-              </tr>
-            ))}
-          <tr title="The discrepancy of each half from what the half in use says of it (Cudeck & Browne 1983)">
-            <th scope="row" className="text-left font-normal">
-              {halves.measure} from the first
-            </th>
-            <td className="text-right">{plain(halves.own_discrepancy, 3)}</td>
-            <td className="text-right">{plain(halves.discrepancy, 3)}</td>
-          </tr>
-        </tbody>
-      </table>
+      <Table
+        className="mt-1 tabular-nums"
+        label="Both halves"
+        fixed
+        rows={rows}
+        keyOf={(row) => row.words}
+        rowTitle={(row) => row.title}
+        columns={[
+          { key: "statistic", head: "", heads: true, left: true, value: (row) => row.words },
+          { key: "first", head: `in use, n = ${first.n}`, value: (row) => row.first },
+          { key: "second", head: `unseen, n = ${second.n}`, value: (row) => row.second },
+        ]}
+      />
       {second.message && <p>{second.message}</p>}
       <p className="mt-1">
         {most && gap(most) > 0 && (

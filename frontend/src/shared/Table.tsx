@@ -4,7 +4,8 @@ import { Copy } from "lucide-react";
 import { useMemo, useRef, useState, type KeyboardEvent, type ReactNode } from "react";
 import { attempt } from "../api/attempt";
 import { copyBoth } from "./clipboard";
-import { asPage, asText, byValue, written, type TableColumn } from "./tableText";
+import { TextButton } from "./controls";
+import { asPage, asText, byValue, extremes, written, type TableColumn } from "./tableText";
 
 export type { TableColumn };
 
@@ -33,6 +34,17 @@ interface Props<Row> {
   /** What sorting leaves of the groups: their order within each, or one list without headings. */
   sortedAsOne?: boolean;
   copyable?: boolean;
+  /** Heads are only read; the order of the rows is their meaning. */
+  fixed?: boolean;
+  /** As the rows are sorted at first. */
+  begin?: Sort;
+  /** Of more rows than these the extremes at both ends are shown, and the rest when asked for. */
+  most?: number;
+  /** As wide as its cells, without lines between the rows: a triangle, a matrix. */
+  matrix?: boolean;
+  rowTitle?: (row: Row) => string | undefined;
+  /** Stands below the rows, as wide as the table. */
+  foot?: ReactNode;
 }
 
 interface Sort {
@@ -40,19 +52,31 @@ interface Sort {
   down: boolean;
 }
 
-type Line<Row> = { group: TableGroup<Row>; row?: Row; at: number };
+/** A line of the table: a row, the heading of a group, or the count of the rows that are not shown. */
+type Line<Row> = { group: TableGroup<Row>; row?: Row; hidden?: number };
 const MANY = 150;
+
+function linesOf<Row>(group: TableGroup<Row>, most = Infinity): Line<Row>[] {
+  const { top, between, bottom } = extremes(group.rows, most);
+  const line = (row: Row) => ({ group, row });
+  return [
+    ...top.map(line),
+    ...(between.length > 0 ? [{ group, hidden: between.length }] : []),
+    ...bottom.map(line),
+  ];
+}
 
 /** Numbers stand to the right; words that follow them keep their distance. */
 function aside<Row>(columns: TableColumn<Row>[], at: number): string {
   if (!columns[at]?.left) return "pl-4 text-right";
-  return at > 0 && !columns[at - 1]?.left ? "pl-6" : "";
+  return at > 0 && !columns[at - 1]?.left ? "pl-6" : "text-left";
 }
 
 /** Every table of the product: sorted by its heads, walked by arrow keys, copied into a spreadsheet. */
 export function Table<Row>(props: Props<Row>) {
-  const { label, columns, keyOf, selected, choose, empty, className = "", copyable = true } = props;
-  const [sort, setSort] = useState<Sort | null>(null);
+  const { label, columns, keyOf, selected, choose, empty, className = "", copyable = true, most } = props;
+  const [sort, setSort] = useState<Sort | null>(props.begin ?? null);
+  const [whole, unfold] = useState(false);
   const [focus, setFocus] = useState({ line: 0, column: 0 });
   const scroll = useRef<HTMLDivElement>(null);
   const { rows, groups: given, sortedAsOne } = props;
@@ -66,10 +90,10 @@ export function Table<Row>(props: Props<Row>) {
   const lines = useMemo(
     () =>
       groups.flatMap((group): Line<Row>[] => [
-        ...(group.heading === undefined ? [] : [{ group, at: -1 }]),
-        ...(group.folded ? [] : group.rows.map((row, at) => ({ group, row, at }))),
+        ...(group.heading === undefined ? [] : [{ group }]),
+        ...(group.folded ? [] : linesOf(group, whole ? undefined : most)),
       ]),
-    [groups],
+    [groups, whole, most],
   );
   const virtual = lines.length > MANY;
   // eslint-disable-next-line react-hooks/incompatible-library -- its functions are used in this component alone
@@ -130,11 +154,28 @@ export function Table<Row>(props: Props<Row>) {
   };
   const heads = columns.some((column) => column.head);
   const wide = columns.length;
+  const menu = copyable && lines.length > 0 && <CopyMenu label={label} copy={copy} />;
+  const across = (index: number, content: ReactNode) => (
+    <tr key={`across ${index}`} data-line={index}>
+      <td
+        colSpan={wide}
+        data-cell
+        tabIndex={focus.line === index ? 0 : -1}
+        onFocus={() => setFocus({ line: index, column: focus.column })}
+      >
+        {content}
+      </td>
+    </tr>
+  );
   return (
     <div className={`group/table relative flex min-h-0 flex-col ${className}`}>
-      {copyable && lines.length > 0 && <CopyMenu label={label} copy={copy} />}
+      {menu}
       <div ref={scroll} className="min-h-0 flex-1 overflow-y-auto">
-        <table className="w-full border-collapse" aria-label={label} onKeyDown={onKey}>
+        <table
+          className={props.matrix ? "border-separate border-spacing-[2px]" : "w-full border-collapse"}
+          aria-label={label}
+          onKeyDown={onKey}
+        >
           {heads && (
             <thead className="sticky top-0 z-10 bg-base-100 text-left text-sm text-quiet">
               <tr>
@@ -142,20 +183,22 @@ export function Table<Row>(props: Props<Row>) {
                   <th
                     key={column.key}
                     title={column.title}
+                    scope="col"
                     style={{ width: column.width }}
                     className={`pb-1 font-normal ${aside(columns, at)}`}
                     aria-sort={
                       sort?.key === column.key ? (sort.down ? "descending" : "ascending") : undefined
                     }
                   >
-                    {column.value && column.head ? (
-                      <button type="button" onClick={() => by(column.key)}>
-                        {column.head}
-                        {sort?.key === column.key ? (sort.down ? " ▾" : " ▴") : ""}
-                      </button>
-                    ) : (
-                      column.head || <span className="sr-only">{column.hidden ?? column.key}</span>
-                    )}
+                    {column.over ??
+                      (column.value && column.head && !props.fixed ? (
+                        <button type="button" onClick={() => by(column.key)}>
+                          {column.head}
+                          {sort?.key === column.key ? (sort.down ? " ▾" : " ▴") : ""}
+                        </button>
+                      ) : (
+                        column.head || <span className="sr-only">{column.hidden ?? column.key}</span>
+                      ))}
                   </th>
                 ))}
               </tr>
@@ -167,49 +210,50 @@ export function Table<Row>(props: Props<Row>) {
               const line = lines[index];
               if (!line) return null;
               const { row, group } = line;
-              if (row === undefined)
-                return (
-                  <tr key={`group ${group.key}`} data-line={index}>
-                    <td
-                      colSpan={wide}
-                      data-cell
-                      tabIndex={focus.line === index ? 0 : -1}
-                      onFocus={() => setFocus({ line: index, column: focus.column })}
-                    >
-                      {group.heading}
-                    </td>
-                  </tr>
+              if (line.hidden !== undefined)
+                return across(
+                  index,
+                  <TextButton onClick={() => unfold(true)}>{line.hidden} more</TextButton>,
                 );
+              if (row === undefined) return across(index, group.heading);
               return (
                 <tr
                   key={keyOf(row)}
                   data-line={index}
                   data-testid={props.rowTestid?.(row)}
+                  title={props.rowTitle?.(row)}
                   style={{ height: props.rowHeight }}
-                  className={`border-b border-line/40 ${selected?.(row) ? "bg-base-300/70" : "hover:bg-base-200"} ${choose ? "cursor-pointer" : ""} ${props.rowClass?.(row) ?? ""}`}
+                  className={`${props.matrix ? "" : `border-b border-line/40 ${selected?.(row) ? "bg-base-300/70" : "hover:bg-base-200"}`} ${choose ? "cursor-pointer" : ""} ${props.rowClass?.(row) ?? ""}`}
                   onClick={choose && (() => choose(row))}
                 >
                   {columns.map((column, at) => {
                     const own =
                       typeof column.className === "function" ? column.className(row) : column.className;
+                    const Cell = column.heads ? "th" : "td";
                     return (
-                      <td
+                      <Cell
                         key={column.key}
+                        scope={column.heads ? "row" : undefined}
                         data-cell
                         tabIndex={focus.line === index && focus.column === at ? 0 : -1}
-                        className={`py-[3px] ${column.left ? "" : "whitespace-nowrap"} ${aside(columns, at)} ${own ?? ""}`}
+                        className={`${props.matrix ? "" : "py-[3px]"} ${column.heads ? "font-normal" : ""} ${column.left ? "" : "whitespace-nowrap"} ${props.matrix ? "" : aside(columns, at)} ${own ?? ""}`}
                         onFocus={(event) =>
                           event.target === event.currentTarget && setFocus({ line: index, column: at })
                         }
                       >
                         {column.show ? column.show(row) : written(column, row)}
-                      </td>
+                      </Cell>
                     );
                   })}
                 </tr>
               );
             })}
             {items && <tr style={{ height: window.getTotalSize() - (items.at(-1)?.end ?? 0) }} />}
+            {props.foot && (
+              <tr>
+                <td colSpan={wide}>{props.foot}</td>
+              </tr>
+            )}
           </tbody>
         </table>
         {lines.length === 0 && empty}

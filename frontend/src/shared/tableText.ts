@@ -10,6 +10,8 @@ export interface TableColumn<Row> {
   head: string;
   /** What the head says to those who hear it, where nothing is written. */
   hidden?: string;
+  /** What is drawn in the place of the head. */
+  over?: ReactNode;
   title?: string;
   value?: (row: Row) => Value;
   /** The value as it is written, if not simply as it is. */
@@ -17,6 +19,8 @@ export interface TableColumn<Row> {
   /** What is drawn in its place. */
   show?: (row: Row) => ReactNode;
   left?: boolean;
+  /** The column says what a row is about. */
+  heads?: boolean;
   className?: string | ((row: Row) => string);
   width?: string;
 }
@@ -60,4 +64,15 @@ export function asText<Row>(columns: TableColumn<Row>[], rows: Row[], numbers: b
 export function asPage<Row>(columns: TableColumn<Row>[], rows: Row[]): string {
   const { heads, cells, words } = copied(columns, rows, false);
   return asHtml(heads, cells, words);
+}
+
+/** Rows in view: the extremes at both ends of what is sorted, and a count of those between. */
+export function extremes<T>(rows: T[], most: number): { top: T[]; between: T[]; bottom: T[] } {
+  if (rows.length <= most) return { top: rows, between: [], bottom: [] };
+  const foot = Math.max(1, Math.floor(most / 4));
+  return {
+    top: rows.slice(0, most - foot),
+    between: rows.slice(most - foot, rows.length - foot),
+    bottom: rows.slice(rows.length - foot),
+  };
 }

@@ -7,6 +7,7 @@ import { useChoices } from "../api/hooks";
 import { useIncoming } from "../importing/incoming";
 import { sendBundle } from "../importing/sending";
 import { Action, Primary } from "../shared/controls";
+import { keys } from "../client/queryKeys";
 
 interface Props {
   words: string;
@@ -27,7 +28,7 @@ export function DropZone({ words, compact = false, project = null }: Props) {
     if (project === null && file.name.toLowerCase().endsWith(".zip")) {
       void attempt(() => sendBundle(file)).then(async (made) => {
         if (!made) return;
-        await queries.invalidateQueries({ queryKey: ["projects"] });
+        await queries.invalidateQueries({ queryKey: keys.projects });
         void navigate(`/projects/${made.project_id}/model`);
       });
       return;

@@ -10,6 +10,7 @@ import { Heading, Quiet, TextButton } from "../shared/controls";
 import { ThemeSwitch } from "../shared/ThemeSwitch";
 import { DropZone } from "./DropZone";
 import { Horizon } from "./Horizon";
+import { keys } from "../client/queryKeys";
 
 export function StartPage() {
   const projects = useProjects();
@@ -25,7 +26,7 @@ export function StartPage() {
       );
       setRemoved(away ? project : null);
     });
-    await queries.invalidateQueries({ queryKey: ["projects"] });
+    await queries.invalidateQueries({ queryKey: keys.projects });
   };
   return (
     <div className="flex h-full flex-col overflow-y-auto">

@@ -9,6 +9,7 @@ import { telling } from "../shared/basis";
 import { TextButton } from "../shared/controls";
 import { coefficient, plain, pWords } from "../shared/numbers";
 import type { Dot } from "./branches";
+import { keys } from "../client/queryKeys";
 
 type Edit = Partial<Schemas["RevisionEdit"]>;
 
@@ -25,7 +26,7 @@ export function RevisionCard(props: {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const effect = useQuery({
-    queryKey: ["effect", model.id, revision.id],
+    queryKey: keys.effect(model.id, revision.id),
     staleTime: Infinity,
     queryFn: () =>
       take(
@@ -44,7 +45,7 @@ export function RevisionCard(props: {
         }),
       ),
     );
-    if (trail) queries.setQueryData(["trail", model.id], trail);
+    if (trail) queries.setQueryData(keys.trail(model.id), trail);
   };
   const compare = () => {
     useDesk.setState({ comparing: { model: model.id, revisions: [revision.id, other] } });

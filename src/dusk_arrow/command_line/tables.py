@@ -197,7 +197,7 @@ def _what_ifs(results: Results) -> str:
     found = sorted(results.what_ifs or [], key=lambda row: not row.crosses)
     if not found:
         return ""
-    keys = [key for key in (*listed_in("brief"), "highest_htmt") if key in {**found[0].fit, **found[0].quality}]
+    keys = [key for key in listed_in("what_if") if key in {**found[0].fit, **found[0].quality}]
     rows = []
     for row in found[:WHAT_IFS]:
         figures = {**row.fit, **row.quality}

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from dusk_arrow.core.assessment.criteria import USUAL, Sheet, Verdict
+from dusk_arrow.core.assessment.criteria import BY_KEY, USUAL, Sheet, Verdict, listed_in
 from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.applying import apply
@@ -19,10 +19,11 @@ from dusk_arrow.core.specification.statements import Specification
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.document import FitPart, ModificationPart, Part, Results, WhatIfPart
-from dusk_arrow.results.readout import criterion_of, figure_value, reliability_beside, shown_keys
+from dusk_arrow.results.readout import available, criterion_of, figure_value, reliability_beside, shown_keys
 from dusk_arrow.results.settings import Settings
 
-OF_CONSTRUCTS = ("ave", "composite_reliability", "alpha")
+OF_CONSTRUCTS = tuple(key for key in listed_in("what_if") if BY_KEY[key].about == "construct")
+OF_MODEL = tuple(key for key in listed_in("what_if") if key not in OF_CONSTRUCTS)
 MOST_LEFT_OUT = 15
 
 
@@ -119,7 +120,9 @@ def _largest_path(now: Results, then: Results) -> PathChange | None:
 
 def _figures(now: Results, then: Results, about: Sequence[str], criteria: Sheet) -> list[FigureChange]:
     """The key figures of both documents, and those of the reflective constructs among `about`."""
-    keys = [key for key in dict.fromkeys((*shown_keys(now), "srmr", "highest_htmt")) if key != "chi_square"]
+    possible = available(now.family)
+    keys = dict.fromkeys((*shown_keys(now), *(key for key in OF_MODEL if key in possible)))
+    keys.pop("chi_square", None)
     figures = [_change(criteria, key, None, now, then) for key in keys]
     reflective = {c.name for c in (now.quality.constructs if now.quality else []) if c.mode == "reflective"}
     for name in dict.fromkeys(about):

@@ -10,7 +10,18 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, FiniteFloat
 from sqlalchemy.orm import Session
 
-from dusk_arrow.core.assessment.criteria import SAME_AS, USUAL, Form, Listing, Page, Preset, Sheet, sheet, wrong_bounds
+from dusk_arrow.core.assessment.criteria import (
+    SAME_AS,
+    USUAL,
+    About,
+    Form,
+    Listing,
+    Page,
+    Preset,
+    Sheet,
+    sheet,
+    wrong_bounds,
+)
 from dusk_arrow.records.tables import ModelRow, ProjectRow
 from dusk_arrow.server.context import context, reply
 from dusk_arrow.server.problems import ProblemDocument, refuse
@@ -53,6 +64,7 @@ class CriterionPart(BaseModel):
     form: Form
     decimals: int
     lists: list[Listing]
+    about: About
 
 
 class CriteriaSheet(BaseModel):

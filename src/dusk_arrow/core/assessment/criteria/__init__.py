@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from dusk_arrow.core.assessment.criteria import composites, estimates, fit, quality
-from dusk_arrow.core.assessment.criteria.criterion import Criterion, Form, Listing, Page, Verdict
+from dusk_arrow.core.assessment.criteria.criterion import About, Criterion, Form, Listing, Page, Verdict
 from dusk_arrow.core.assessment.criteria.presets import SAME_AS, Bounds, Preset, Sheet, wrong_bounds
 
 __all__ = [
@@ -17,6 +17,7 @@ __all__ = [
     "SAME_AS",
     "SHEET",
     "USUAL",
+    "About",
     "Bounds",
     "Criterion",
     "Form",
@@ -47,7 +48,7 @@ SHEET = (
         label="highest HTMT",
         definition=f"HTMT of the pair where it is highest. {HTMT.definition}",
         decimals=2,
-        lists=EXTREME,
+        lists=EXTREME | {"what_if"},
     ),
     replace(
         VIF,

@@ -10,7 +10,7 @@ Verdict = Literal["meets", "borderline", "misses", "none"]
 Page = Literal["fit", "further fit", "quality", "composites", "estimates"]
 About = Literal["model", "parameter", "effect", "quantity", "variable", "construct", "pair", "antecedent", "indicator"]
 Form = Literal["share", "plain", "count", "p"]
-Listing = Literal["readout", "trail", "note", "table", "beside", "models", "words", "brief"]
+Listing = Literal["readout", "trail", "note", "table", "beside", "models", "words", "brief", "what_if"]
 """Where a statistic of the whole model may stand: among the readout's, on the trail, in a figure's note, in the report's table of fit,
 in columns that set halves, or models of the same data, beside each other, in the report's sentences, and among the few that everybody looks at."""
 

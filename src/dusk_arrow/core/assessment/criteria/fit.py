@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import get_args
+
 import numpy as np
 from scipy.special import chdtrc, chdtri, chndtr
 
@@ -9,7 +11,7 @@ from dusk_arrow.core.assessment.criteria.criterion import Criterion, Ground, Lis
 
 HU_BENTLER = ".95: Hu & Bentler (1999); .90: Bentler & Bonett (1980)"
 READOUT: frozenset[Listing] = frozenset({"readout"})
-EVERYWHERE: frozenset[Listing] = frozenset({"readout", "trail", "note", "table", "beside", "models", "words", "brief"})
+EVERYWHERE: frozenset[Listing] = frozenset(get_args(Listing))
 
 
 def chi_square_p(chi_square: float, df: float) -> float:
@@ -181,7 +183,7 @@ FIGURES = (
         0.95,
         0.9,
         HU_BENTLER,
-        lists=EVERYWHERE - {"brief"},
+        lists=EVERYWHERE - {"brief", "what_if"},
         printed_as=(
             "TLI",
             "NNFI",

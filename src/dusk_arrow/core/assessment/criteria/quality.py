@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dusk_arrow.core.assessment.criteria.criterion import Criterion
+from dusk_arrow.core.assessment.criteria.criterion import Criterion, Listing
 
+WHAT_IF: frozenset[Listing] = frozenset({"what_if"})
 FIGURES = (
     Criterion(
         "loading",
@@ -30,6 +31,7 @@ FIGURES = (
         0.6,
         ".70: Nunnally (1978); .60 in exploratory work: Hair, Black, Babin & Anderson (2019)",
         about="construct",
+        lists=WHAT_IF,
     ),
     Criterion(
         "composite_reliability",
@@ -43,6 +45,7 @@ FIGURES = (
         0.6,
         "Hair, Risher, Sarstedt & Ringle (2019)",
         about="construct",
+        lists=WHAT_IF,
     ),
     Criterion(
         "ave",
@@ -56,6 +59,7 @@ FIGURES = (
         None,
         "Fornell & Larcker (1981)",
         about="construct",
+        lists=WHAT_IF,
     ),
     Criterion(
         "htmt",
