@@ -26,13 +26,14 @@ export const keys = {
     revision,
   ],
   /** A file as it would be read, and what it would change in a project. */
-  preview: (file: File, ways: unknown, project: number | null = null) => [
-    "preview",
+  preview: (file: File, ways: unknown) => ["preview", file.name, file.size, file.lastModified, ways],
+  nextFile: (project: number | null, file: File, ways: unknown) => [
+    "next-file",
+    project,
     file.name,
     file.size,
     file.lastModified,
     ways,
-    project,
   ],
   model: (model: Id) => ["model", model],
   trail: (model: number) => ["trail", model],

@@ -17,6 +17,14 @@ function estimatorWords(families: Schemas["FamilyPart"][], m: { family: string; 
   return known?.choices.find((choice) => choice.value === m.estimator)?.words ?? m.estimator;
 }
 
+const NAMES = 180; // px, of the words before what is drawn
+const WIDTH = 260; // of what is drawn
+const EACH = 220; // of a model, where there is room
+
+/** All tables of the page have their models at the same places. */
+const widthOf = (models: Column[]) => ({ maxWidth: NAMES + WIDTH + EACH * models.length });
+const ALIKE = 3; // as many have room for everything at one width
+
 export type Compared = Schemas["Compared"];
 type Column = Compared["models"][number];
 type Path = Compared["paths"][number];
@@ -79,7 +87,7 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
     <>
       <span className="flex items-center justify-end gap-1.5">
         <Mark at={at} />
-        <span className="truncate font-serif text-[15px] font-semibold" title={m.words}>
+        <span className="truncate font-serif text-[15px] font-semibold text-base-content" title={m.words}>
           {m.name}
         </span>
       </span>
@@ -94,18 +102,19 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
     </>
   );
   return (
-    <>
+    <div style={widthOf(models)}>
       <Table
         className="mt-2"
         label="Figures of the models"
         fixed
+        dense
         rows={rows}
         keyOf={(row) => row.key}
-        columns={[WORDS, ...models.map((m, at) => cells(m, at, over(m, at)))]}
+        columns={[WORDS, ...models.map((m, at) => cells(models, at, over(m, at)))]}
       />
       {paths.length > 0 && <Whiskers models={models} paths={paths} />}
       {models.length > 1 && <Measurement models={models} />}
-    </>
+    </div>
   );
 }
 
@@ -123,15 +132,15 @@ const WORDS: TableColumn<Row> = {
   hidden: "statistic",
   heads: true,
   left: true,
-  width: "210px",
+  width: `${NAMES + WIDTH}px`,
   className: "text-quiet",
   value: (row) => row.words,
 };
 
-function cells(m: Column, at: number, over: ReactNode): TableColumn<Row> {
+function cells(models: Column[], at: number, over: ReactNode): TableColumn<Row> {
   return {
     key: String(at),
-    head: m.name,
+    head: models[at]?.name ?? "",
     over,
     className: (row) => (/^not/.test(row.text(at)) ? "text-sm text-quiet" : "tabular-nums"),
     value: (row) => row.text(at),
@@ -219,14 +228,15 @@ function Measurement({ models }: { models: Column[] }) {
       className="mt-5"
       label="Measurement in the models"
       fixed
+      dense
+      even={models.length <= ALIKE}
       groups={groups}
       keyOf={(row) => row.key}
-      columns={[{ ...WORDS, over: heading }, ...models.map((m, at) => cells(m, at, mark(m, at)))]}
+      columns={[{ ...WORDS, over: heading }, ...models.map((m, at) => cells(models, at, mark(m, at)))]}
     />
   );
 }
 
-const WIDTH = 260;
 const MOST = 12;
 const APART = 0.05;
 
@@ -250,7 +260,7 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
       hidden: "path",
       heads: true,
       left: true,
-      width: "170px",
+      width: `${NAMES}px`,
       className: "pl-2 text-sm",
       value: (path) => `${path.from} → ${path.to}`,
       show: (path) => (
@@ -304,7 +314,7 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
       key: String(at),
       head: m.name,
       over: <span className="sr-only">{m.name}</span>,
-      className: "pr-2 tabular-nums",
+      className: "tabular-nums",
       value: (path) => path.standardized[at] ?? null,
       text: (path) =>
         typeof path.standardized[at] === "number" ? coefficient(path.standardized[at]) : "not in it",
@@ -316,6 +326,8 @@ function Whiskers({ models, paths }: { models: Column[]; paths: Path[] }) {
       className="mt-4"
       label="Paths of the models"
       fixed
+      dense
+      even={models.length <= ALIKE}
       columns={columns}
       rows={shown}
       keyOf={(path) => `${path.from} ${path.to}`}

@@ -71,7 +71,7 @@ function Arriving({ file, project }: { file: File; project: number | null }) {
     retry: false,
   });
   const differences = useQuery({
-    queryKey: keys.preview(file, [options, names, steps], project),
+    queryKey: keys.nextFile(project, file, [options, names, steps]),
     enabled: project !== null && preview.data?.usable === true,
     queryFn: () => sendNextFilePreview(project ?? 0, file, ways),
     retry: false,

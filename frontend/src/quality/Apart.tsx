@@ -129,6 +129,7 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
             heads: true,
             className: "max-w-20 truncate pr-1.5 text-right text-sm",
             value: (row) => row,
+            show: (row) => row ?? <span className="sr-only">their names</span>,
           },
           ...names.slice(0, -1).map((column, at): TableColumn<string | null> => ({
             key: column,
@@ -246,13 +247,13 @@ function CrossLoadings({ measured }: { measured: Measured }) {
           rows={rows}
           keyOf={(row) => row}
           columns={[
-            { key: "item", head: "item", heads: true, left: true, className: "pr-3", value: (row) => row },
+            { key: "item", head: "item", heads: true, left: true, className: "pr-1.5", value: (row) => row },
             ...columns.map((column, j): TableColumn<string> => ({
               key: column,
               head: short(column, columns.length),
               title: column,
               className: (row) =>
-                `px-1.5 text-right tabular-nums ${owner.get(row) === column ? "font-semibold" : "text-quiet"}`,
+                `px-1 text-right tabular-nums ${owner.get(row) === column ? "font-semibold" : "text-quiet"}`,
               value: (row) => coefficient(values[rows.indexOf(row)]?.[j] ?? null),
             })),
           ]}

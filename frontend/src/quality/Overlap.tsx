@@ -89,6 +89,7 @@ export function Overlap({ model, measured }: { model: ModelState; measured: Meas
       ) : (
         <div className="max-h-[240px] overflow-y-auto">
           <Table
+            dense
             className="text-sm"
             label="VIF"
             columns={columns}

@@ -33,6 +33,7 @@ export function WhatIfs({ model }: { model: ModelState }) {
       </p>
       {rows.length > 0 && (
         <Table
+          dense
           className="mt-1 text-sm"
           label="What if one were set aside"
           columns={columns}

@@ -5,7 +5,7 @@ import type { TableColumn } from "../shared/Table";
 import { changeOf, differenceOf, signed, type ItemWhatIf } from "./use";
 
 type Row = Pick<ItemWhatIf, "figures">;
-const OF_MODEL = 2;
+const MOST = 2; // of each, as many as there is room for
 
 const knownIn = (rows: Row[], key: string) =>
   rows.some((row) => row.figures.some((one) => one.key === key && one.now !== null));
@@ -13,12 +13,14 @@ const knownIn = (rows: Row[], key: string) =>
 /** The statistics of the whole model that a what-if is told by, those first that the family has. */
 export function useOfModel(rows: Row[]): Criterion[] {
   const listed = useListed("what_if");
-  return listed.filter(({ key, about }) => about !== "construct" && knownIn(rows, key)).slice(0, OF_MODEL);
+  return listed.filter(({ key, about }) => about !== "construct" && knownIn(rows, key)).slice(0, MOST);
 }
 
 /** The same of the construct that is touched. */
 export function useOfConstruct(rows: Row[]): Criterion[] {
-  return useListed("what_if").filter(({ key, about }) => about === "construct" && knownIn(rows, key));
+  return useListed("what_if")
+    .filter(({ key, about }) => about === "construct" && knownIn(rows, key))
+    .slice(0, MOST);
 }
 
 /** By how much a statistic would change, and whether it would cross its cut-off. */

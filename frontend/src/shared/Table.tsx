@@ -40,6 +40,10 @@ interface Props<Row> {
   begin?: Sort;
   /** Of more rows than these the extremes at both ends are shown, and the rest when asked for. */
   most?: number;
+  /** Rows stand close, where much is to be seen at once. */
+  dense?: boolean;
+  /** Columns are as wide as they are told to be, and share the rest evenly. */
+  even?: boolean;
   /** As wide as its cells, without lines between the rows: a triangle, a matrix. */
   matrix?: boolean;
   rowTitle?: (row: Row) => string | undefined;
@@ -172,7 +176,11 @@ export function Table<Row>(props: Props<Row>) {
       {menu}
       <div ref={scroll} className="min-h-0 flex-1 overflow-y-auto">
         <table
-          className={props.matrix ? "border-separate border-spacing-[2px]" : "w-full border-collapse"}
+          className={
+            props.matrix
+              ? "border-separate border-spacing-[2px]"
+              : `w-full border-collapse ${props.even ? "table-fixed" : ""}`
+          }
           aria-label={label}
           onKeyDown={onKey}
         >
@@ -192,7 +200,7 @@ export function Table<Row>(props: Props<Row>) {
                   >
                     {column.over ??
                       (column.value && column.head && !props.fixed ? (
-                        <button type="button" onClick={() => by(column.key)}>
+                        <button type="button" className="[text-align:inherit]" onClick={() => by(column.key)}>
                           {column.head}
                           {sort?.key === column.key ? (sort.down ? " ▾" : " ▴") : ""}
                         </button>
@@ -236,7 +244,7 @@ export function Table<Row>(props: Props<Row>) {
                         scope={column.heads ? "row" : undefined}
                         data-cell
                         tabIndex={focus.line === index && focus.column === at ? 0 : -1}
-                        className={`${props.matrix ? "" : "py-[3px]"} ${column.heads ? "font-normal" : ""} ${column.left ? "" : "whitespace-nowrap"} ${props.matrix ? "" : aside(columns, at)} ${own ?? ""}`}
+                        className={`${props.matrix ? "" : props.dense ? "py-[1px]" : "py-[3px]"} ${column.heads ? "font-normal" : ""} ${column.left ? "" : "whitespace-nowrap"} ${props.matrix ? "" : aside(columns, at)} ${own ?? ""}`}
                         onFocus={(event) =>
                           event.target === event.currentTarget && setFocus({ line: index, column: at })
                         }

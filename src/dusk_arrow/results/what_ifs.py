@@ -22,8 +22,9 @@ from dusk_arrow.results.document import FitPart, ModificationPart, Part, Results
 from dusk_arrow.results.readout import available, criterion_of, figure_value, reliability_beside, shown_keys
 from dusk_arrow.results.settings import Settings
 
-OF_CONSTRUCTS = tuple(key for key in listed_in("what_if") if BY_KEY[key].about == "construct")
-OF_MODEL = tuple(key for key in listed_in("what_if") if key not in OF_CONSTRUCTS)
+TOLD = listed_in("what_if")
+OF_MODEL = tuple(key for key in TOLD if BY_KEY[key].about != "construct")
+OF_CONSTRUCTS = tuple(key for key in TOLD if key not in OF_MODEL)
 MOST_LEFT_OUT = 15
 
 
