@@ -8,7 +8,7 @@ const server = process.env.DUSK_ADDRESS ?? "http://127.0.0.1:8460";
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { chunkSizeWarningLimit: 900 },
-  test: { environment: "jsdom", include: ["tests/**/*.test.ts"] },
+  test: { include: ["tests/**/*.test.{ts,tsx}"] },
   server: {
     host: "127.0.0.1",
     fs: { allow: [".."] },

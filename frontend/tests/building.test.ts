@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 // Shapes, selections, removals: what a gesture means before anything is sent.
 import { beforeEach, describe, expect, test } from "vitest";
 import type { Column, ModelState, Project } from "../src/client/client";

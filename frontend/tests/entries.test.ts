@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 // What the finder knows: everything that can be done, seen, gone to and read, by name, and what cannot be done and why.
 import { beforeEach, describe, expect, test, vi } from "vitest";
 import type { Change, ModelState, Project } from "../src/client/client";

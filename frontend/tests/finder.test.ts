@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 // What is found by a few letters, and which keys do what.
 import { beforeEach, describe, expect, test } from "vitest";
 import { fit, pieces, shared } from "../src/finder/matching";

@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 // What Quality shows of many rows and points: extremes, differences, names that keep off each other.
 import { describe, expect, test, vi } from "vitest";
 import type { ModelState, Project, Schemas } from "../src/client/client";

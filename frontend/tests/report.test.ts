@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 import { describe, expect, it } from "vitest";
 import type { Effect, Schemas } from "../src/client/client";
 import { addable, asChosen, mediationOf, movedBy, USUAL } from "../src/desk/figures";

@@ -95,6 +95,11 @@ class Page:
         """Presses keys where the focus is."""
         ActionChains(self.driver).send_keys(*keys).perform()
 
+    def drag(self, what: WebElement, onto: WebElement, x: int = 0, y: int = 0) -> None:
+        """Takes something by the mouse and puts it down, so far from the middle of something else, on a way of several moves."""
+        chain = ActionChains(self.driver).click_and_hold(what).move_by_offset(8, 4)
+        chain.move_to_element_with_offset(onto, x, y).move_by_offset(1, 1).pause(0.05).release().perform()
+
     def focus(self, selector: str) -> None:
         """Puts the focus on something and waits until nothing takes it away again (a closing dialog, an answer)."""
         self.keys(

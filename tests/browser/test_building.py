@@ -62,8 +62,7 @@ def focused(page: Page, label: str) -> bool:
 def by_mouse(page: Page) -> None:
     board = page.find("[aria-label=Board]")
     for number, stem in enumerate(STEMS, start=1):
-        chain = ActionChains(page.driver).click_and_hold(page.named(f"block-{stem}"))
-        chain.move_to_element_with_offset(board, 340, 240).release().perform()
+        page.drag(page.named(f"block-{stem}"), board, 340, 240)
         page.press("Make it")
         page.until(lambda n=number: len(page.cards()) == n)
     page.find("[aria-label='Construct Eo']").click()
@@ -304,6 +303,45 @@ def test_two_windows_and_a_reload_in_mid_gesture(page: Page) -> None:
     mode = model_of(page)["constructs"][5]["mode"]
     assert mode in ("formative", "reflective")
     page.until(lambda: ("made of · weights" in page.find("[data-card=Eo]").text) == (mode == "formative"))
+
+
+def touched(page: Page, what: Any, onto: Any) -> None:
+    """A finger that rests on something, takes it along and is lifted."""
+
+    def send(kind: str, *points: dict[str, float]) -> None:
+        page.driver.execute_cdp_cmd("Input.dispatchTouchEvent", {"type": kind, "touchPoints": list(points)})
+
+    begin, end = (
+        {"x": box["x"] + box["width"] / 2, "y": box["y"] + box["height"] / 2} for box in (what.rect, onto.rect)
+    )
+    send("touchStart", begin)
+    page.driver.execute_async_script("setTimeout(arguments[0], 400)")
+    for share in (0.3, 0.7, 1.0):
+        send("touchMove", {axis: begin[axis] + share * (end[axis] - begin[axis]) for axis in begin})
+        page.driver.execute_async_script("requestAnimationFrame(() => requestAnimationFrame(arguments[0]))")
+    send("touchEnd")
+
+
+def test_items_and_columns_are_carried_by_mouse_and_by_finger(page: Page) -> None:
+    """An item goes to another card or another place on its own, columns from the shelf to a card or to the free board."""
+    page.demo("River Wardens")
+    items = lambda name: next(c["indicators"] for c in ask(page, "/api/models/2")["constructs"] if c["name"] == name)  # noqa: E731
+    page.drag(page.named("row-ef5"), page.named("row-ef2"))
+    page.until(lambda: items("Efficacy") == ["ef1", "ef5", "ef2", "ef3", "ef4"])
+    page.until(lambda: page.named("saved").text == "Saved")
+    page.drag(page.named("row-ef5"), page.find("[aria-label='Construct Stewardship']"))
+    page.until(lambda: "ef5" in items("Stewardship") and "ef5" not in items("Efficacy"))
+    page.until(lambda: page.named("saved").text == "Saved" and page.still())
+    touched(page, page.named("block-mo"), page.find("[aria-label='Construct Training']"))
+    page.until(lambda: {"mo1", "mo2", "mo3"} <= set(items("Training")))
+    for _ in range(3):
+        page.until(lambda: page.named("saved").text == "Saved")
+        page.find("[aria-label=Undo]").click()
+    page.until(lambda: "mo1" not in items("Training") and "ef5" in items("Efficacy"))
+    touched(page, page.named("block-mo"), page.find("[aria-label=Board]"))
+    page.until(lambda: focused(page, "Name of the construct"))
+    page.keys(Keys.ESCAPE)
+    assert page.errors() == []
 
 
 def test_a_moved_card_can_be_undone_and_keys_changed(page: Page) -> None:

@@ -26,10 +26,11 @@ def test_a_weak_item_is_found_looked_at_and_set_aside(page: Page) -> None:
     page.until(lambda: page.named("what-if-ef5"))
     table = page.find("table[aria-label='What if one were set aside']")
     heads = [head.text for head in table.find_elements("css selector", "thead th")]
-    assert heads == ["item", "CFI", "RMSEA", "AVE", "comp. rel."]
+    assert heads == ["item", "CFI", "RMSEA", "composite reliability", "AVE ▾"]
     first = table.find_element("css selector", "tbody tr th")
     assert first.text == "ef5"
     page.named("what-if-ef5").click()
+    page.until(lambda: page.named("item-ef5").get_attribute("aria-pressed") == "true")
     assert page.named("item-ef5").get_attribute("aria-pressed") == "true"
     box = page.named("chosen-item")
     page.until(lambda: "AVE of Efficacy .47" in box.text)

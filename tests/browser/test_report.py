@@ -57,6 +57,8 @@ def test_parts_are_left_out_reordered_and_renamed(page: Page) -> None:
     page.until(lambda: "Saved" in page.find("footer").text)
     page.driver.refresh()
     page.until(lambda: "Table 3. How well it fits" in titles(page))
+    page.drag(page.find("[data-testid=part-fit]"), page.find("[data-testid=part-measures]"))
+    page.until(lambda: titles(page)[0] == "Table 1. How well it fits")
     assert page.errors() == []
 
 

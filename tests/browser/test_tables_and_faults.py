@@ -143,8 +143,9 @@ def test_what_is_drawn_elsewhere_is_copied_too(wardens: Page) -> None:
     first = page.find("[role=row][aria-rowindex='2']").text.split()
     assert lines[1].split("\t")[0] == first[0].rstrip("✕×")
     page.find("nav a[href$='/compare']").click()
-    page.focus("[aria-label='Copy: Figures of the models']")
-    page.keys(Keys.ENTER)
+    copy = "[aria-label='Copy: Figures of the models']"
+    page.until(lambda: page.all(copy))
+    page.driver.execute_script("arguments[0].click()", page.all(copy)[0])
     page.press("Copy as shown")
     text = lambda: str(page.driver.execute_script("return window.copied"))  # noqa: E731
     page.until(lambda: "CFI" in text())

@@ -53,7 +53,7 @@ def test_from_a_survey_file_to_a_diagram(page: Page, downloads: Path) -> None:
     page.find("a[href$='/model']").click()
 
     board = page.find("[aria-label=Board]")
-    ActionChains(page.driver).drag_and_drop(page.named("block-tr"), board).perform()
+    page.drag(page.named("block-tr"), board)
     name_it(page, "Training")
     page.find("[aria-label='Make a construct of su']").click()
     name_it(page, "Support")

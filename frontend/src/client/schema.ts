@@ -3318,7 +3318,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.14.0
+             * @default 0.14.1
              */
             version: string;
         };
