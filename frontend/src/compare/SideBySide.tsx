@@ -42,13 +42,11 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
   const tests = (m: Column) => families.find((one) => one.key === m.family)?.traits.tests ?? true;
   const nothing = (m: Column) => (m.estimated ? (tests(m) ? "–" : "not of this family") : "not estimated");
   const rows: Row[] = [
-    { key: "cases", words: "cases", text: (at) => String(models[at]?.n_used ?? "–") },
+    { key: "cases", words: "cases", text: (m) => String(m.n_used ?? "–") },
     {
       key: "test",
       words: "χ² (df), p",
-      text: (at) => {
-        const m = models[at];
-        if (!m) return "";
+      text: (m) => {
         const { chi_square, df, p_value } = m.fit ?? {};
         return typeof chi_square === "number"
           ? `${plain(chi_square, 1)} (${df}), ${pWords(p_value)}`
@@ -56,31 +54,27 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
       },
     },
     ...figures.map((criterion): Row => {
-      const of = (m: Column | undefined) => m?.fit?.[criterion.key as "cfi"];
-      const beside = (m: Column | undefined) =>
-        criterion.key === "rmsea" && m?.fit?.rmsea_interval ? ` ${interval(m.fit.rmsea_interval, 3)}` : "";
+      const of = (m: Column) => m.fit?.[criterion.key as "cfi"];
+      const beside = (m: Column) =>
+        criterion.key === "rmsea" && m.fit?.rmsea_interval ? ` ${interval(m.fit.rmsea_interval, 3)}` : "";
       return {
         key: criterion.key,
         words: criterion.label,
-        text: (at) => {
-          const [m, value] = [models[at], of(models[at])];
-          if (!m) return "";
+        text: (m) => {
+          const value = of(m);
           return typeof value === "number" ? written(criterion, value) + beside(m) : nothing(m);
         },
-        verdict: (at) => {
-          const [m, value] = [models[at], of(models[at])];
+        verdict: (m) => {
+          const value = of(m);
           if (typeof criterion.good !== "number" || typeof value !== "number") return null;
-          return judge(criterion, m?.fit?.df === 0 ? null : value);
+          return judge(criterion, m.fit?.df === 0 ? null : value);
         },
       };
     }),
     ...explained.map((name): Row => ({
       key: `R² ${name}`,
       words: `R² ${name}`,
-      text: (at) => {
-        const m = models[at];
-        return m ? (m.estimated ? coefficient(m.r_squared[name]) : nothing(m)) : "";
-      },
+      text: (m) => (m.estimated ? coefficient(m.r_squared[name]) : nothing(m)),
     })),
   ];
   const over = (m: Column, at: number) => (
@@ -110,7 +104,7 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
         dense
         rows={rows}
         keyOf={(row) => row.key}
-        columns={[WORDS, ...models.map((m, at) => cells(models, at, over(m, at)))]}
+        columns={[WORDS, ...models.map((m, at) => cells(m, at, over(m, at)))]}
       />
       {paths.length > 0 && <Whiskers models={models} paths={paths} />}
       {models.length > 1 && <Measurement models={models} />}
@@ -122,8 +116,8 @@ export function SideBySide({ found, begin }: { found: Compared; begin: (column: 
 interface Row {
   key: string;
   words: string;
-  text: (model: number) => string;
-  verdict?: (model: number) => Verdict | null;
+  text: (model: Column) => string;
+  verdict?: (model: Column) => Verdict | null;
 }
 
 const WORDS: TableColumn<Row> = {
@@ -137,18 +131,18 @@ const WORDS: TableColumn<Row> = {
   value: (row) => row.words,
 };
 
-function cells(models: Column[], at: number, over: ReactNode): TableColumn<Row> {
+function cells(m: Column, at: number, over: ReactNode): TableColumn<Row> {
   return {
     key: String(at),
-    head: models[at]?.name ?? "",
+    head: m.name,
     over,
-    className: (row) => (/^not/.test(row.text(at)) ? "text-sm text-quiet" : "tabular-nums"),
-    value: (row) => row.text(at),
+    className: (row) => (/^not/.test(row.text(m)) ? "text-sm text-quiet" : "tabular-nums"),
+    value: (row) => row.text(m),
     show: (row) => {
-      const verdict = row.verdict?.(at) ?? null;
+      const verdict = row.verdict?.(m) ?? null;
       return (
         <>
-          {verdict && <Glyph verdict={verdict} size={8} />} {row.text(at)}
+          {verdict && <Glyph verdict={verdict} size={8} />} {row.text(m)}
         </>
       );
     },
@@ -169,34 +163,30 @@ function Measurement({ models }: { models: Column[] }) {
   const names = [...new Set(models.flatMap((m) => m.constructs.map((c) => c.name)))];
   const [open, unfold] = useState<string | null>(null);
   const groups = names.map((name) => {
-    const own = models.map((m) => m.constructs.find((c) => c.name === name));
-    const loadings = models.map((m) => m.loadings.filter((l) => l.construct === name));
-    const items = [...new Set(loadings.flatMap((lines) => lines.map((l) => l.indicator)))];
-    const most = Math.max(...loadings.map((lines) => lines.length));
-    const rows = OF_CONSTRUCTS.filter(({ key }) => own.some((c) => typeof c?.[key] === "number")).map(
+    const own = (m: Column) => m.constructs.find((c) => c.name === name);
+    const loadings = (m: Column) => m.loadings.filter((l) => l.construct === name);
+    const items = [...new Set(models.flatMap((m) => loadings(m).map((l) => l.indicator)))];
+    const rows = OF_CONSTRUCTS.filter(({ key }) => models.some((m) => typeof own(m)?.[key] === "number")).map(
       ({ key, words, ...rest }): Row => ({
         key: `${name} ${key}`,
         words,
-        text: (at) => {
-          const value = own[at]?.[key];
-          return typeof value === "number"
-            ? coefficient(value)
-            : own[at]
-              ? "not of this family"
-              : "not in it";
+        text: (m) => {
+          const value = own(m)?.[key];
+          if (typeof value === "number") return coefficient(value);
+          return own(m) ? "not of this family" : "not in it";
         },
-        verdict: (at) => {
-          const value = own[at]?.[key];
+        verdict: (m) => {
+          const value = own(m)?.[key];
           const criterion = criteria.get("criterion" in rest ? rest.criterion : key);
-          return typeof value === "number" ? judge(criterion, value, own[at]?.composite_reliability) : null;
+          return typeof value === "number" ? judge(criterion, value, own(m)?.composite_reliability) : null;
         },
       }),
     );
     const ofItems = items.map((item): Row => ({
       key: `${name} ${item}`,
       words: item,
-      text: (at) => {
-        const line = loadings[at]?.find((l) => l.indicator === item);
+      text: (m) => {
+        const line = loadings(m).find((l) => l.indicator === item);
         return line ? coefficient(line.loading) : "not in it";
       },
     }));
@@ -210,7 +200,7 @@ function Measurement({ models }: { models: Column[] }) {
             aria-expanded={open === name}
             onClick={() => unfold(open === name ? null : name)}
           >
-            {open === name ? "fold" : `${most} ${most === 1 ? "item" : "items"}`}
+            {open === name ? "fold" : `${items.length} ${items.length === 1 ? "item" : "items"}`}
           </TextButton>
         </span>
       ),
@@ -232,7 +222,7 @@ function Measurement({ models }: { models: Column[] }) {
       even={models.length <= ALIKE}
       groups={groups}
       keyOf={(row) => row.key}
-      columns={[{ ...WORDS, over: heading }, ...models.map((m, at) => cells(models, at, mark(m, at)))]}
+      columns={[{ ...WORDS, over: heading }, ...models.map((m, at) => cells(m, at, mark(m, at)))]}
     />
   );
 }

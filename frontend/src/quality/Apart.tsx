@@ -1,5 +1,5 @@
 import { CopyAsReported } from "../shared/CopyAsReported";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import type { ModelState } from "../client/client";
 import { useCriteria } from "../api/hooks";
 import { propose, select } from "../desk/desk";
@@ -114,31 +114,15 @@ function Htmt({ model, measured }: { model: ModelState; measured: Measured }) {
   };
   return (
     <>
-      <Table
-        className="mt-2"
+      <Triangle
         label="HTMT"
-        fixed
-        matrix
-        copyable={false}
         rows={[...names.slice(1), null]}
-        keyOf={(row) => row ?? ""}
-        columns={[
-          {
-            key: "construct",
-            head: "",
-            heads: true,
-            className: "max-w-20 truncate pr-1.5 text-right text-sm",
-            value: (row) => row,
-            show: (row) => row ?? <span className="sr-only">their names</span>,
-          },
-          ...names.slice(0, -1).map((column, at): TableColumn<string | null> => ({
-            key: column,
-            head: "",
-            hidden: column,
-            className: (row) => (row === null ? "text-center text-xs text-quiet" : ""),
-            show: (row) => (row === null ? shortName(column) : names.indexOf(row) > at && cell(row, column)),
-          })),
-        ]}
+        columns={names.slice(0, -1)}
+        ofNames="max-w-20 pr-1.5 text-sm"
+        ofCells={(row) => (row === null ? "text-center text-xs text-quiet" : "")}
+        cell={(row, column) =>
+          row === null ? shortName(column) : names.indexOf(row) > names.indexOf(column) && cell(row, column)
+        }
       />
       {open && names.includes(open.a) && names.includes(open.b) && (
         <PairNote {...{ model, measured }} pair={open} close={() => look(null)} />
@@ -186,34 +170,18 @@ function FornellLarcker({ measured }: { measured: Measured }) {
   );
   return (
     <>
-      <Table
-        className="mt-2 text-sm"
+      <Triangle
+        className="text-sm"
         label="Fornell–Larcker"
-        fixed
-        matrix
-        copyable={false}
         rows={rows}
-        keyOf={(row) => row}
-        columns={[
-          {
-            key: "construct",
-            head: "",
-            heads: true,
-            className: "max-w-28 truncate pr-3 text-right",
-            value: (row) => row,
-          },
-          ...rows.map((column, j): TableColumn<string> => ({
-            key: column,
-            head: "",
-            hidden: column,
-            className: (row) => `px-1.5 text-right tabular-nums ${row === column ? "font-semibold" : ""}`,
-            show: (row) => {
-              const i = rows.indexOf(row);
-              const title = i === j ? `root of AVE of ${row}` : `${row} with ${column}`;
-              return i >= j && <span title={title}>{coefficient(values[i]?.[j] ?? null)}</span>;
-            },
-          })),
-        ]}
+        columns={rows}
+        ofNames="max-w-28 pr-3"
+        ofCells={(row, column) => `px-1.5 text-right tabular-nums ${row === column ? "font-semibold" : ""}`}
+        cell={(row, column) => {
+          const [i, j] = [rows.indexOf(row), rows.indexOf(column)];
+          const title = i === j ? `root of AVE of ${row}` : `${row} with ${column}`;
+          return i >= j && <span title={title}>{coefficient(values[i]?.[j] ?? null)}</span>;
+        }}
       />
       <p className="mt-1.5 flex items-baseline gap-1.5 text-sm">
         <Glyph verdict={worst.length > 0 ? "misses" : "meets"} size={8} />
@@ -222,6 +190,45 @@ function FornellLarcker({ measured }: { measured: Measured }) {
           : "Every root of AVE (on the diagonal) is above the construct's correlations."}
       </p>
     </>
+  );
+}
+
+/** Constructs against each other; a row without a name has those of the columns. */
+function Triangle<Row extends string | null>(props: {
+  label: string;
+  rows: Row[];
+  columns: string[];
+  ofNames: string;
+  ofCells: (row: Row, column: string) => string;
+  cell: (row: Row, column: string) => ReactNode;
+  className?: string;
+}) {
+  const { label, rows, columns, ofNames, ofCells, cell, className = "" } = props;
+  return (
+    <Table
+      className={`mt-2 ${className}`}
+      label={label}
+      fixed
+      matrix
+      copyable={false}
+      rows={rows}
+      keyOf={(row) => row ?? ""}
+      columns={[
+        {
+          key: "construct",
+          head: "",
+          heads: true,
+          className: `truncate text-right ${ofNames}`,
+          show: (row) => row ?? <span className="sr-only">their names</span>,
+        },
+        ...columns.map((column): TableColumn<Row> => ({
+          key: column,
+          head: "",
+          className: (row) => ofCells(row, column),
+          show: (row) => cell(row, column),
+        })),
+      ]}
+    />
   );
 }
 

@@ -92,6 +92,7 @@ const ITEM: TableColumn<ItemWhatIf> = {
     <span className="inline-flex items-center gap-1 font-semibold">
       {row.indicator}
       {row.kept && <Lock size={10} aria-label="kept as essential" />}
+      {!row.estimated && <span className="font-normal">could not be estimated</span>}
     </span>
   ),
 };

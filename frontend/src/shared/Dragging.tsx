@@ -28,7 +28,7 @@ interface Place {
 
 /** The innermost place under the pointer that takes what is in hand. */
 const innermost: CollisionDetection = (asked) => {
-  const kind = (asked.active.data.current as { take: () => InHand<unknown> }).take().kind;
+  const { kind } = handOf(asked.active);
   const depth = (id: string | number) =>
     placeOf(asked.droppableContainers.find((one) => one.id === id))?.depth ?? 0;
   return pointerWithin({
@@ -37,8 +37,9 @@ const innermost: CollisionDetection = (asked) => {
   }).sort((a, b) => depth(b.id) - depth(a.id));
 };
 
-const placeOf = (one: { data: { current?: Record<string, unknown> } } | null | undefined) =>
-  one?.data.current as Place | undefined;
+type Held = { data: { current?: Record<string, unknown> } };
+const placeOf = (one: Held | null | undefined) => one?.data.current as Place | undefined;
+const handOf = (one: Held) => (one.data.current as { take: () => InHand<unknown> }).take();
 
 /** Things can be taken in hand and put somewhere within this: by mouse at once, by touch after a moment. Keys have ways of their own. */
 export function Dragging({ children }: { children: ReactNode }) {
@@ -61,7 +62,7 @@ export function Dragging({ children }: { children: ReactNode }) {
           onDragCancel: () => undefined,
         },
       }}
-      onDragStart={({ active }) => setHand((active.data.current as { take: () => InHand<unknown> }).take())}
+      onDragStart={({ active }) => setHand(handOf(active))}
       onDragCancel={() => setHand(null)}
       onDragEnd={({ over }) => {
         if (hand) placeOf(over)?.drop(hand as InHand<never>, alt.current);

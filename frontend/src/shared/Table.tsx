@@ -158,7 +158,6 @@ export function Table<Row>(props: Props<Row>) {
   };
   const heads = columns.some((column) => column.head);
   const wide = columns.length;
-  const menu = copyable && lines.length > 0 && <CopyMenu label={label} copy={copy} />;
   const across = (index: number, content: ReactNode) => (
     <tr key={`across ${index}`} data-line={index}>
       <td
@@ -173,7 +172,7 @@ export function Table<Row>(props: Props<Row>) {
   );
   return (
     <div className={`group/table relative flex min-h-0 flex-col ${className}`}>
-      {menu}
+      {copyable && lines.length > 0 && <CopyMenu label={label} copy={copy} />}
       <div ref={scroll} className="min-h-0 flex-1 overflow-y-auto">
         <table
           className={
