@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 
 from dusk_arrow.core.assessment.criteria.criterion import Ground
-from dusk_arrow.core.assessment.fit import Fit, assess_fit, scaled_test, srmr, srmr_with_means
+from dusk_arrow.core.assessment.fit import Fit, assess_fit, srmr, srmr_with_means
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
 from dusk_arrow.results.settings import Settings
+from tests.core.test_robust import mean_scaled
 from tests.core.test_search import SOUND, TWO, simulated
 
 
@@ -83,14 +84,14 @@ def test_a_statistic_below_its_df_is_a_perfect_fit() -> None:
 
 def test_scaled_and_robust_figures_by_hand(fit: Fit) -> None:
     """Scaled figures plug in the scaled statistics; robust ones weigh their df instead."""
-    found = scaled_test(fit.ground, 1.25, 1.6)
+    found, robust = mean_scaled(fit.ground, 1.25, 1.6)
     assert found.chi_square == 40.0
     assert found.cfi == pytest.approx(1 - 20 / (250 - 28))
     assert found.tli == pytest.approx(1 - (40 - 20) / 20 * 28 / (250 - 28))
     assert found.rmsea == pytest.approx(math.sqrt(20 / (20 * 200)))
-    assert found.robust_cfi == pytest.approx(1 - (50 - 25) / (400 - 44.8))
-    assert found.robust_tli == pytest.approx(1 - 25 * 28 / ((400 - 44.8) * 20))
-    assert found.robust_rmsea == pytest.approx(math.sqrt(25 / (20 * 200)))
+    assert robust.cfi == pytest.approx(1 - (50 - 25) / (400 - 44.8))
+    assert robust.tli == pytest.approx(1 - 25 * 28 / ((400 - 44.8) * 20))
+    assert robust.rmsea == pytest.approx(math.sqrt(25 / (20 * 200)))
 
 
 def test_srmr_by_hand() -> None:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.stats import chi2
 
-from dusk_arrow.core.assessment.fit import scaled_test
+from dusk_arrow.core.assessment.fit import FitTest, RobustFit, Traces, adjusted_test
+from dusk_arrow.core.assessment.criteria.criterion import Ground
 from dusk_arrow.core.covariance.estimation import Estimation
-from dusk_arrow.core.covariance.global_fit import assess_model
+from dusk_arrow.core.covariance.global_fit import assess_model, assess_tests
 from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
 from dusk_arrow.core.covariance.parameters import ParameterTable, compile_model
 from dusk_arrow.core.covariance.robust import casewise_scores
@@ -34,6 +36,16 @@ def skewed(table: ParameterTable, seed: int, n: int) -> np.ndarray:
     rng = np.random.default_rng(seed)
     raw = (rng.chisquare(3, (n, len(truth.covariance))) - 3) / np.sqrt(6)
     return raw @ np.linalg.cholesky(truth.covariance).T
+
+
+def mean_scaled(ground: Ground, factor: float, baseline_factor: float) -> tuple[FitTest, RobustFit]:
+    """The mean-scaled test from its factors, and the robust statistics that stand beside it."""
+    found = adjusted_test(
+        "mean-scaled", ground, Traces(factor * ground.df), Traces(baseline_factor * ground.baseline_df)
+    )
+    assert found is not None
+    assert found.robust is not None
+    return found, found.robust
 
 
 def pairs(p: int) -> tuple[np.ndarray, np.ndarray]:
@@ -255,7 +267,7 @@ def test_scaled_test_keeps_its_level_where_the_plain_one_does_not() -> None:
         test = found.estimator.scaled_test(on_cases(found, values), fit.df, "satorra-bentler")
         assert test is not None
         plain.append((fit.p_value or 0) < 0.05)
-        scaled.append(scaled_test(fit.ground, test.scaling_factor, test.baseline_factor).p_value < 0.05)
+        scaled.append((mean_scaled(fit.ground, test.scaling_factor, test.baseline_factor)[0].p_value or 0) < 0.05)
     assert np.mean(plain) > 0.25
     assert np.mean(scaled) < 0.13
 
@@ -267,19 +279,74 @@ def test_robust_figures_follow_their_formulas() -> None:
     sample = covariance(values)
     found = fit_matrix(table, sample, 300)
     fit = assess_model(found)
-    same = scaled_test(fit.ground, 1.0, 1.0)
+    same, robust = mean_scaled(fit.ground, 1.0, 1.0)
     for name in ("cfi", "tli", "rmsea", "chi_square", "p_value"):
         assert getattr(same, name) == pytest.approx(fit.values.get(name, fit.p_value))
-    assert (same.robust_cfi, same.robust_tli, same.robust_rmsea) == (
+    assert (robust.cfi, robust.tli, robust.rmsea) == (
         pytest.approx(fit["cfi"]),
         pytest.approx(fit["tli"]),
         pytest.approx(fit["rmsea"]),
     )
     c, c0 = 1.4, 1.7
-    other = scaled_test(fit.ground, c, c0)
+    other, robust = mean_scaled(fit.ground, c, c0)
     t, t0, df, df0 = fit.chi_square, fit.ground.baseline, fit.df, fit.ground.baseline_df
     assert other.chi_square == pytest.approx(t / c)
-    assert other.robust_rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
-    assert other.robust_cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))
-    assert other.robust_tli == pytest.approx(1 - (t - c * df) * df0 / ((t0 - c0 * df0) * df))
+    assert robust.rmsea == pytest.approx(np.sqrt(max(t - c * df, 0) / (df * 300)))
+    assert robust.cfi == pytest.approx(1 - max(t - c * df, 0) / (t0 - c0 * df0))
+    assert robust.tli == pytest.approx(1 - (t - c * df) * df0 / ((t0 - c0 * df0) * df))
     assert found.estimator.scaled_test(on_cases(found, values), 0, "sandwich") is None
+
+
+@pytest.mark.parametrize("estimator", ["ml", "gls"])
+@pytest.mark.parametrize("means", [False, True])
+def test_adjusted_tests_against_their_definitions(estimator: str, means: bool) -> None:
+    """Mean-and-variance adjusted and scaled-shifted tests, of the model and of the baseline that CFI leans on, from U and Γ written
+    out: with T distributed as UΓ says, both have the mean of their χ²; the scaled-shifted one its variance too."""
+    text = THREE + "hold intercept of b2 at 0.1\n" if means else THREE
+    table = compile_model(model_of(text), "marker", means)
+    values = skewed(table_of(THREE), 14, 260) + np.linspace(-1, 2, 9) * means
+    found = fit_cases(table, values, estimator, errors="satorra-bentler")
+    fit = assess_model(found)
+    n, p = values.shape
+    rows, columns = pairs(p)
+    sample = np.cov(values.T, ddof=0)
+    own = np.linalg.inv(only(found).evidence.covariance if estimator == "gls" else only(found).covariance)
+    base = own if estimator == "gls" else np.diag(1 / np.diag(sample))
+    duplication = np.zeros((p * p, rows.size))
+    for k, (i, j) in enumerate(zip(rows, columns, strict=True)):
+        duplication[i * p + j, k] = duplication[j * p + i, k] = 1.0
+    centred = values - values.mean(axis=0)
+    each = centred[:, rows] * centred[:, columns]
+    free = [k for k in range(rows.size) if rows[k] == columns[k]]
+    if means:
+        each, free = np.hstack([each, centred]), [*free, *range(rows.size, rows.size + p)]
+    gamma = np.cov(each.T, ddof=0)
+
+    def traces(inverse: np.ndarray, slopes: np.ndarray) -> tuple[float, float]:
+        weight = np.zeros((len(gamma), len(gamma)))
+        weight[: rows.size, : rows.size] = 0.5 * duplication.T @ np.kron(inverse, inverse) @ duplication
+        weight[rows.size :, rows.size :] = inverse if means else 0
+        taken = weight @ slopes @ np.linalg.inv(slopes.T @ weight @ slopes) @ slopes.T @ weight
+        product = (weight - taken) @ gamma
+        return float(np.trace(product)), float(np.trace(product @ product))
+
+    (t1, t2), (b1, b2) = traces(own, only(found).slopes), traces(base, np.eye(len(gamma))[:, free])
+    t, df, t0, df0 = fit.chi_square, fit.df, fit.ground.baseline, fit.ground.baseline_df
+    tests = {test.kind: test for test in assess_tests(found, fit)}
+    assert list(tests) == ["plain", "mean-scaled", "mean-and-variance-adjusted", "scaled-shifted"]
+    assert (tests["plain"].chi_square, tests["plain"].p_value) == (t, fit.p_value)
+    adjusted, shifted = tests["mean-and-variance-adjusted"], tests["scaled-shifted"]
+    assert adjusted.df == pytest.approx(t1**2 / t2, rel=1e-6)
+    assert adjusted.chi_square == pytest.approx(t * t1 / t2, rel=1e-6)
+    a, a0 = np.sqrt(df / t2), np.sqrt(df0 / b2)
+    assert (shifted.chi_square, shifted.df) == (pytest.approx(a * t + df - a * t1, rel=1e-6), df)
+    base_statistic = a0 * t0 + df0 - a0 * b1
+    assert shifted.cfi == pytest.approx(1 - max(shifted.chi_square - df, 0) / (base_statistic - df0), rel=1e-6)
+    per = (base_statistic / df0 - shifted.chi_square / df) / (base_statistic / df0 - 1)
+    assert shifted.tli == pytest.approx(per, rel=1e-6)
+    excess = max(adjusted.chi_square - adjusted.df, 0) / (adjusted.df * only(found).evidence.multiplier)
+    assert adjusted.rmsea == pytest.approx(np.sqrt(excess), rel=1e-6)
+    for test in (adjusted, shifted):
+        assert test.p_value == pytest.approx(chi2.sf(test.chi_square, test.df), rel=1e-9)
+    moments = (adjusted.df * t2 / t1, a * t1 + df - a * t1), (2 * adjusted.df * (t2 / t1) ** 2, 2 * t2 * a**2)
+    assert moments == ((pytest.approx(t1), pytest.approx(df)), (pytest.approx(2 * t2), pytest.approx(2 * df)))

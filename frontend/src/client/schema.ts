@@ -2739,6 +2739,39 @@ export interface components {
             scaled: components["schemas"]["ScaledPart"] | null;
             /** Srmr */
             srmr: number | null;
+            /**
+             * Tests
+             * @default []
+             */
+            tests: components["schemas"]["FitTestPart"][];
+            /** Tli */
+            tli: number | null;
+        };
+        /**
+         * FitTestPart
+         * @description One test of the model: T / `scaling_factor` + `shift` on `df`, which need not be whole, and what follows from it and from the
+         *     baseline that is adjusted in the same way. `kind`: the estimator's own is *plain* or *residual-based*.
+         */
+        FitTestPart: {
+            /** Cfi */
+            cfi: number | null;
+            /** Chi Square */
+            chi_square: number;
+            /** Df */
+            df: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "plain" | "mean-scaled" | "mean-and-variance-adjusted" | "scaled-shifted" | "residual-based";
+            /** P Value */
+            p_value: number | null;
+            /** Rmsea */
+            rmsea: number | null;
+            /** Scaling Factor */
+            scaling_factor: number;
+            /** Shift */
+            shift: number;
             /** Tli */
             tli: number | null;
         };

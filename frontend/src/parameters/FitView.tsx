@@ -2,7 +2,7 @@ import type { Criterion, ModelState, Schemas } from "../client/client";
 import { useCriteria, useFit } from "../api/hooks";
 import { Heading } from "../shared/controls";
 import { Glyph } from "../shared/Glyph";
-import { coefficient, interval, plain, pWords, written } from "../shared/numbers";
+import { coefficient, interval, plain, pValue, pWords, written } from "../shared/numbers";
 import { Table, type TableColumn } from "../shared/Table";
 import { judge } from "../shared/verdict";
 
@@ -126,6 +126,36 @@ const SHARES: TableColumn<Share>[] = [
   { key: "value", head: "", value: (row) => row.value, text: (row) => coefficient(row.value, 3) },
 ];
 
+type Test = Fit["tests"][number];
+
+/** What follows from a test, three digits each. */
+const following = (key: "cfi" | "tli" | "rmsea", head: string): TableColumn<Test> => ({
+  key,
+  head,
+  value: (test) => test[key],
+  text: (test) => coefficient(test[key], 3),
+});
+
+const TESTS: TableColumn<Test>[] = [
+  { key: "kind", head: "", left: true, className: "text-quiet", value: (test) => test.kind },
+  {
+    key: "chi_square",
+    head: "χ²",
+    value: (test) => test.chi_square,
+    text: (test) => plain(test.chi_square, 2),
+  },
+  {
+    key: "df",
+    head: "df",
+    value: (test) => test.df,
+    text: (test) => (Number.isInteger(test.df) ? String(test.df) : plain(test.df, 2)),
+  },
+  { key: "p", head: "p", value: (test) => test.p_value, text: (test) => pValue(test.p_value) },
+  following("cfi", "CFI"),
+  following("tli", "TLI"),
+  following("rmsea", "RMSEA"),
+];
+
 /** Every figure of global fit, the robust tests, and what is explained. */
 export function FitView({ model }: { model: ModelState }) {
   const criteria = useCriteria();
@@ -172,15 +202,18 @@ export function FitView({ model }: { model: ModelState }) {
         keyOf={(line) => line.words}
       />
       <div>
-        <Heading>robust test</Heading>
+        <Heading>tests of fit</Heading>
+        <Table label="Tests of fit" columns={TESTS} rows={fit.tests} keyOf={(test) => test.kind} />
         {fit.scaled ? (
-          <p className="mb-4">
-            Scaled χ² = {plain(fit.scaled.chi_square, 3)}, {pWords(fit.scaled.p_value)}, scaling factor{" "}
-            {plain(fit.scaled.scaling_factor, 3)}. Robust CFI {coefficient(fit.scaled.robust_cfi, 3)}, TLI{" "}
-            {coefficient(fit.scaled.robust_tli, 3)}, RMSEA {coefficient(fit.scaled.robust_rmsea, 3)}.
+          <p className="mt-2 mb-4 text-sm text-quiet">
+            Scaling factor {plain(fit.scaled.scaling_factor, 3)}. What they would be in normal data: robust
+            CFI {coefficient(fit.scaled.robust_cfi, 3)}, TLI {coefficient(fit.scaled.robust_tli, 3)}, RMSEA{" "}
+            {coefficient(fit.scaled.robust_rmsea, 3)}.
           </p>
         ) : (
-          <p className="mb-4 text-quiet">With robust standard errors the scaled test stands here.</p>
+          <p className="mt-2 mb-4 text-sm text-quiet">
+            With robust standard errors, tests that allow for answers that are not normal stand here too.
+          </p>
         )}
         <Heading>Bollen–Stine test</Heading>
         {fit.bollen_stine ? (

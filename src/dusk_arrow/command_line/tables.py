@@ -81,12 +81,30 @@ def _bollen_stine(test: BollenStinePart | None) -> list[str]:
     return [f"Bollen–Stine {p_words(test.p_value)} ({test.exceeded} of {test.used} resamples exceed χ²)"]
 
 
+def _tests(results: Results) -> str:
+    """Every test of the model, where there are more than the estimator's own."""
+    found = results.fit.tests if results.fit else []
+    rows = [
+        [
+            test.kind,
+            plain(test.chi_square),
+            f"{test.df:g}" if test.df == int(test.df) else f"{test.df:.2f}",
+            p_words(test.p_value),
+            coefficient(test.cfi, 3),
+            coefficient(test.tli, 3),
+            coefficient(test.rmsea, 3),
+        ]
+        for test in found
+    ]
+    return table(["test", "χ²", "df", "p", "CFI", "TLI", "RMSEA"], rows) if len(rows) > 1 else ""
+
+
 def _scaled(results: Results) -> str:
     scaled = results.fit.scaled if results.fit else None
     if scaled is None:
         return ""
     return (
-        f"scaled χ² = {scaled.chi_square:.3f} (factor {scaled.scaling_factor:.3f}), {p_words(scaled.p_value)}; robust CFI "
+        f"scaling factor {scaled.scaling_factor:.3f}; robust CFI "
         f"{coefficient(scaled.robust_cfi, 3)}  TLI {coefficient(scaled.robust_tli, 3)}  RMSEA "
         f"{coefficient(scaled.robust_rmsea, 3)}"
     )
@@ -259,7 +277,7 @@ def readable(results: Results, criteria: Sheet = USUAL) -> str:
         if data
         else ""
     )
-    parts = [head, _fit(results, criteria), _scaled(results), _parameters(results), _quality(results, criteria)]
+    parts = [head, _fit(results, criteria), _tests(results), _scaled(results), _parameters(results), _quality(results, criteria)]
     if results.effects:
         parts.append(_effects(results))
     parts += [_hypotheses(results), _differences(results)]

@@ -4,6 +4,7 @@ of statistics.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,7 +16,20 @@ from dusk_arrow.core.assessment.criteria.criterion import Ground
 from dusk_arrow.core.assessment.criteria.fit import chi_square_p, critical_n
 from dusk_arrow.core.linear_algebra import Array
 
-__all__ = ["DistanceFit", "Fit", "FitTest", "assess_fit", "chi_square_p", "critical_n", "scaled_test", "srmr"]
+__all__ = [
+    "DistanceFit",
+    "Fit",
+    "FitTest",
+    "RobustFit",
+    "Traces",
+    "adjusted_test",
+    "assess_fit",
+    "chi_square_p",
+    "critical_n",
+    "own_test",
+    "robust_fit",
+    "srmr",
+]
 OF_FIT = {criterion.key: criterion.of for criterion in SHEET if criterion.of is not None}
 
 
@@ -108,22 +122,79 @@ TestKind = Literal["plain", "mean-scaled", "mean-and-variance-adjusted", "scaled
 
 
 @dataclass(frozen=True)
+class RobustFit:
+    """What CFI, TLI and RMSEA would be in normal data, from the scaling factors of model and baseline: RMSEA after Brosseau-Liard,
+    Savalei & Li (2012), CFI and TLI after Brosseau-Liard & Savalei (2014)."""
+
+    cfi: float
+    tli: float | None
+    rmsea: float
+
+
+@dataclass(frozen=True)
 class FitTest:
-    """One test of a model: its statistic with df and p, the factor that it was divided by and the shift that was added, what follows
-    from it and from its baseline, and robust statistics that estimate what the plain ones would be in normal data."""
+    """One test of a model: its statistic with df (which need not be whole) and p, the factor that it was divided by and the shift that was
+    added, what follows from it and from its baseline, and, beside a mean-scaled one, what would be in normal data. `cfi` to `rmsea` are None
+    where there is nothing to test."""
 
     kind: TestKind
     chi_square: float
     df: float
-    p_value: float
+    p_value: float | None
     scaling_factor: float
     shift: float
     cfi: float | None
     tli: float | None
-    rmsea: float
-    robust_cfi: float | None
-    robust_tli: float | None
-    robust_rmsea: float
+    rmsea: float | None
+    robust: RobustFit | None = None
+
+
+@dataclass(frozen=True)
+class Traces:
+    """What scales the test of one model (or of its baseline): t₁ = tr UΓ, and t₂ = tr[(UΓ)²] where it is known."""
+
+    once: float
+    squared: float | None = None
+
+
+@dataclass(frozen=True)
+class Adjustment:
+    """How a statistic T with df is turned into another: T / factor + shift on other degrees of freedom."""
+
+    factor: float
+    shift: float
+    df: float
+
+    def of(self, statistic: float) -> float:
+        """The statistic that T is turned into."""
+        return statistic / self.factor + self.shift
+
+
+def _mean_scaled(traces: Traces, df: int) -> Adjustment | None:
+    """The right mean (Satorra & Bentler 1994; Yuan & Bentler 2000)."""
+    return Adjustment(traces.once / df, 0.0, df)
+
+
+def _mean_and_variance_adjusted(traces: Traces, df: int) -> Adjustment | None:
+    """The right mean and variance by other degrees of freedom, t₁² / t₂ (Satorra & Bentler 1994)."""
+    if traces.squared is None:
+        return None
+    return Adjustment(traces.squared / traces.once, 0.0, traces.once**2 / traces.squared)
+
+
+def _scaled_shifted(traces: Traces, df: int) -> Adjustment | None:
+    """The right mean and variance at the model's own degrees of freedom: aT + df − a·t₁ with a = √(df / t₂) (Asparouhov & Muthén 2010)."""
+    if traces.squared is None:
+        return None
+    a = float(np.sqrt(df / traces.squared))
+    return Adjustment(1 / a, df - a * traces.once, df)
+
+
+ADJUSTMENTS: dict[TestKind, Callable[[Traces, int], Adjustment | None]] = {
+    "mean-scaled": _mean_scaled,
+    "mean-and-variance-adjusted": _mean_and_variance_adjusted,
+    "scaled-shifted": _scaled_shifted,
+}
 
 
 def _relative(t: float, df: float, base: float, base_df: float) -> tuple[float | None, float | None]:
@@ -134,27 +205,42 @@ def _relative(t: float, df: float, base: float, base_df: float) -> tuple[float |
     return cfi, tli
 
 
-def scaled_test(ground: Ground, factor: float, baseline_factor: float) -> FitTest:
-    """The mean-scaled test of a model with df > 0, with robust RMSEA (Brosseau-Liard, Savalei & Li 2012), CFI and TLI
-    (Brosseau-Liard & Savalei 2014)."""
-    t, df, base_df = ground.chi_square / factor, ground.df, ground.baseline_df
-    cfi, tli = _relative(t, df, ground.baseline / baseline_factor, base_df)
-    excess = ground.chi_square - factor * df
-    base_excess = ground.baseline - baseline_factor * base_df
-    robust_cfi = 1 - max(excess, 0.0) / max(base_excess, excess, 1e-300) if max(base_excess, excess) > 0 else 1.0
-    robust_tli = 1 - excess * base_df / (base_excess * df) if base_excess != 0 else None
-    per_df = df * ground.multiplier / ground.groups
+def adjusted_test(kind: TestKind, ground: Ground, model: Traces, baseline: Traces) -> FitTest | None:
+    """A test of a model with df > 0 from the traces of model and baseline, which is adjusted in the same way; None where a trace that it
+    needs is not known."""
+    adjust = ADJUSTMENTS[kind]
+    own, base = adjust(model, ground.df), adjust(baseline, ground.baseline_df)
+    if own is None or base is None:
+        return None
+    t = own.of(ground.chi_square)
+    per_df = own.df * ground.multiplier / ground.groups
+    cfi, tli = _relative(t, own.df, base.of(ground.baseline), base.df)
     return FitTest(
-        kind="mean-scaled",
+        kind=kind,
         chi_square=t,
-        df=df,
-        p_value=chi_square_p(t, df),
-        scaling_factor=factor,
-        shift=0.0,
+        df=own.df,
+        p_value=chi_square_p(t, own.df),
+        scaling_factor=own.factor,
+        shift=own.shift,
         cfi=cfi,
         tli=tli,
-        rmsea=float(np.sqrt(max(t - df, 0.0) / per_df)),
-        robust_cfi=robust_cfi,
-        robust_tli=robust_tli,
-        robust_rmsea=float(np.sqrt(max(excess, 0.0) / per_df)),
+        rmsea=float(np.sqrt(max(t - own.df, 0.0) / per_df)),
+        robust=robust_fit(ground, model, baseline) if kind == "mean-scaled" else None,
+    )
+
+
+def own_test(kind: TestKind, fit: Fit) -> FitTest:
+    """The estimator's own test, which is not adjusted."""
+    return FitTest(kind, fit.chi_square, fit.df, fit.p_value, 1.0, 0.0, fit["cfi"], fit["tli"], fit["rmsea"])
+
+
+def robust_fit(ground: Ground, model: Traces, baseline: Traces) -> RobustFit:
+    """The statistics that estimate what the plain ones would be in normal data, from how much χ² exceeds what non-normality makes of
+    it."""
+    excess, base_excess = ground.chi_square - model.once, ground.baseline - baseline.once
+    largest = max(base_excess, excess)
+    return RobustFit(
+        cfi=1 - max(excess, 0.0) / max(largest, 1e-300) if largest > 0 else 1.0,
+        tli=1 - excess * ground.baseline_df / (base_excess * ground.df) if base_excess != 0 else None,
+        rmsea=float(np.sqrt(max(excess, 0.0) / (ground.df * ground.multiplier / ground.groups))),
     )

@@ -19,7 +19,7 @@ from dusk_arrow.core.covariance.estimation import (
     estimate,
     identification,
 )
-from dusk_arrow.core.covariance.global_fit import assess_model, further_tests
+from dusk_arrow.core.covariance.global_fit import assess_model, assess_tests
 from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import modification_indices
 from dusk_arrow.core.covariance.monte_carlo import effect_draws
@@ -206,7 +206,7 @@ class CovarianceFamily:
             admissible=admissible_at(estimation.point),
             minima=_minima(estimation),
             fit=global_fit,
-            tests=further_tests(estimation, global_fit),
+            tests=assess_tests(estimation, global_fit),
             parameters=tuple(
                 Parameter(p.key, p.role, p.label, p.free, p.why_fixed)
                 for table in ready.tables

@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from dusk_arrow.core.assessment.criteria.criterion import Ground
-from dusk_arrow.core.assessment.fit import Fit, FitTest, assess_fit, scaled_test, srmr, srmr_with_means
+from dusk_arrow.core.assessment.fit import (
+    Fit,
+    FitTest,
+    Traces,
+    adjusted_test,
+    assess_fit,
+    own_test,
+    srmr,
+    srmr_with_means,
+)
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.observations.evidence import never_together
@@ -41,11 +50,16 @@ def _srmr(block: BlockPoint) -> float:
     return float(srmr(evidence.covariance, block.covariance))
 
 
-def further_tests(estimation: Estimation, fit: Fit) -> tuple[FitTest, ...]:
-    """The tests that go with how the model was estimated, beside the plain one."""
-    found = []
-    for kind in estimation.estimator.further_tests(estimation.errors):
-        test = estimation.estimator.scaled_test(estimation.point, fit.df, estimation.errors)
-        if kind == "mean-scaled" and test is not None:
-            found.append(scaled_test(fit.ground, test.scaling_factor, test.baseline_factor))
-    return tuple(found)
+def assess_tests(estimation: Estimation, fit: Fit) -> tuple[FitTest, ...]:
+    """The estimator's own test, and those that go beside it with where errors come from."""
+    estimator, point = estimation.estimator, estimation.point
+    own = own_test(estimator.own_test, fit)
+    kinds = estimator.further_tests(estimation.errors)
+    scaled = estimator.scaled_test(point, fit.df, estimation.errors) if kinds else None
+    if scaled is None:
+        return (own,)
+    squared = estimator.squared_traces(point) if len(kinds) > 1 else None
+    model = Traces(scaled.scaling_factor * fit.df, squared and squared[0])
+    baseline = Traces(scaled.baseline_factor * fit.ground.baseline_df, squared and squared[1])
+    found = (adjusted_test(kind, fit.ground, model, baseline) for kind in kinds)
+    return own, *(test for test in found if test is not None)

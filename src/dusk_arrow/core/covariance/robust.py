@@ -12,9 +12,11 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg import block_diag
 
 from dusk_arrow.core.covariance.compiled import lay_out
 from dusk_arrow.core.covariance.implied import gradient_of, information
+from dusk_arrow.core.covariance.moment_layout import MomentLayout
 from dusk_arrow.core.covariance.parameters import independence_table, saturated_table
 from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.linear_algebra import Array
@@ -174,6 +176,25 @@ def scaled_test(traces: Sequence[Traces], lost: float, df: int, baseline_df: int
     """The scaling factors from the traces of all blocks and what the model's parameters take up."""
     whole, baseline = (sum(own) for own in zip(*traces, strict=True))
     return ScaledTest((whole - lost) / df, baseline / baseline_df)
+
+
+def normal_weight(weight: Array, layout: MomentLayout) -> Array:
+    """V = ½Dᵀ(W⊗W)D (k, k) of variances and covariances, and W itself of means, from W (p, p)."""
+    rows, columns = layout.rows, layout.columns
+    twice = np.where(rows == columns, 1.0, 2.0)
+    second = weight[np.ix_(rows, rows)] * weight[np.ix_(columns, columns)]
+    second += weight[np.ix_(rows, columns)] * weight[np.ix_(columns, rows)]
+    second *= np.outer(twice, twice) / 4
+    return block_diag(second, weight) if layout.means else second
+
+
+def squared_trace(weights: Sequence[Array], gammas: Sequence[Array], slopes: Sequence[Array]) -> float:
+    """tr[(UΓ)²] over all blocks with U = V − VΔ(ΔᵀVΔ)⁻¹ΔᵀV (Satorra & Bentler 1994), from each block's V and Γ (k, k), times and over its
+    share, and its Δ (k, q)."""
+    weight, gamma, delta = block_diag(*weights), block_diag(*gammas), np.vstack(slopes)
+    across = weight @ delta
+    product = (weight - across @ guarded_inverse(delta.T @ across) @ across.T) @ gamma
+    return float((product * product.T).sum())
 
 
 def incomplete_traces(point: BlockPoint, evidence: IncompleteCases) -> Traces | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from dusk_arrow.core.assessment.fit import DistanceFit, Fit, critical_n
+from dusk_arrow.core.assessment.fit import DistanceFit, Fit, FitTest, critical_n
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.specification.model import Model, read
@@ -21,6 +21,7 @@ from dusk_arrow.results.document import (
     CommonMethodPart,
     DataPart,
     FitPart,
+    FitTestPart,
     ImportancePart,
     MeasurementFitPart,
     MomentsPart,
@@ -78,6 +79,7 @@ def _reference(found: Found, which: str) -> ReferencePart | None:
 def _distance_fit(found: Found, fit: DistanceFit) -> FitPart:
     nothing = dict.fromkeys(name for name in FitPart.model_fields if name not in DISTANCES)
     nothing |= {
+        "tests": [],
         "reference": _reference(found, "whole"),
         "measurement_part": MeasurementFitPart(
             **_distances(fit.measurement), reference=_reference(found, "measurement")
@@ -104,17 +106,23 @@ def _global(fit: Fit) -> FitPart:
     )
 
 
+def _scaled(test: FitTest) -> ScaledPart:
+    robust = {f"robust_{key}": value for key, value in asdict(test)["robust"].items()}
+    return ScaledPart.model_validate(asdict(test) | robust)
+
+
 def _fit(found: Found) -> FitPart:
     if isinstance(found.fitted.fit, DistanceFit):
         return _distance_fit(found, found.fitted.fit)
     fit = found.fitted.fit
-    scaled = next((test for test in found.fitted.tests if test.kind == "mean-scaled"), None)
+    scaled = next((test for test in found.fitted.tests if test.robust is not None), None)
     multiplier = sum(block.evidence.multiplier for block in found.fitted.blocks)
     alpha = 1 - found.settings.level
     chosen = critical_n(alpha, fit.chi_square, fit.df, found.fitted.n, multiplier) if fit.df else None
     more = {
         "critical_n": chosen,
-        "scaled": None if scaled is None else ScaledPart.model_validate(asdict(scaled)),
+        "scaled": None if scaled is None else _scaled(scaled),
+        "tests": [FitTestPart.model_validate(asdict(test)) for test in found.fitted.tests],
         "bollen_stine": _bollen_stine(found),
     }
     return _global(found.fitted.fit).model_copy(update=more)

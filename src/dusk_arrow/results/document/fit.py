@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from dusk_arrow.core.assessment.fit import TestKind
 from dusk_arrow.core.parameter_key import ParameterKind
 from dusk_arrow.results.document.basics import Interval, Matrix, Part
 
@@ -29,6 +30,21 @@ class ScaledPart(Part):
     robust_cfi: float | None
     robust_tli: float | None
     robust_rmsea: float
+
+
+class FitTestPart(Part):
+    """One test of the model: T / `scaling_factor` + `shift` on `df`, which need not be whole, and what follows from it and from the
+    baseline that is adjusted in the same way. `kind`: the estimator's own is *plain* or *residual-based*."""
+
+    kind: TestKind
+    chi_square: float
+    df: float
+    p_value: float | None
+    scaling_factor: float
+    shift: float
+    cfi: float | None
+    tli: float | None
+    rmsea: float | None
 
 
 class BollenStinePart(Part):
@@ -104,6 +120,7 @@ class FitPart(Part):
     critical_n: float | None = None
     baseline: BaselinePart | None
     scaled: ScaledPart | None = None
+    tests: list[FitTestPart] = []
     bollen_stine: BollenStinePart | None = None
     d_uls: float | None = None
     d_g: float | None = None

@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg import block_diag
 
 from dusk_arrow.core.assessment.fit import TestKind
 from dusk_arrow.core.covariance.compiled import CompiledModel
@@ -17,14 +18,18 @@ from dusk_arrow.core.covariance.discrepancies.squares import WeightedSquares
 from dusk_arrow.core.covariance.moment_layout import MomentLayout, layout_of
 from dusk_arrow.core.covariance.point import BlockPoint, Point
 from dusk_arrow.core.covariance.robust import (
+    MOST_VARIABLES,
     NEED_CASES,
     Errors,
     ScaledTest,
     Traces,
+    cases_of,
     guarded_inverse,
     lost_trace,
+    normal_weight,
     scaled_test,
     spread_of_scores,
+    squared_trace,
 )
 from dusk_arrow.core.covariance.solver import Solution
 from dusk_arrow.core.linear_algebra import Array
@@ -35,12 +40,13 @@ from dusk_arrow.core.problems import Problem
 class Estimator(ABC):
     """One way of estimating a covariance structure; what is not said otherwise is as for most of them.
 
-    `words` are its name in sentences; `needs_cases` says that a matrix will not do, `takes_incomplete`
+    `words` are its name in sentences; `own_test` is what kind of test its statistic is; `needs_cases` says that a matrix will not do, `takes_incomplete`
     that cases with missing answers will, `is_chi_square` that the multiplier times F is a χ², `transforms` that data can be transformed to the model (Bollen & Stine 1992),
     `score_tests` that a score divided by F's curvature is a χ².
     """
 
     words: ClassVar[str]
+    own_test: ClassVar[TestKind] = "plain"
     needs_cases: ClassVar[bool] = False
     takes_incomplete: ClassVar[bool] = False
     is_chi_square: ClassVar[bool] = True
@@ -117,6 +123,8 @@ class Estimator(ABC):
 
     def further_tests(self, errors: Errors) -> tuple[TestKind, ...]:
         """The tests that are asked for beside the plain one, where errors come from there."""
+        if errors == "satorra-bentler":
+            return ("mean-scaled", "mean-and-variance-adjusted", "scaled-shifted")
         return ("mean-scaled",) if errors in NEED_CASES else ()
 
     def traces(self, point: BlockPoint, errors: Errors) -> Traces | None:
@@ -135,6 +143,31 @@ class Estimator(ABC):
         spread = spread_of_scores(point.blocks, [self._score_weight(block, errors) for block in point.blocks])
         pairs = sum(block.layout.pairs for block in point.blocks)
         return scaled_test(known, lost_trace(self._bread(point, errors), spread), df, pairs)
+
+    def normal_weights(self, point: BlockPoint) -> tuple[Array, Array] | None:
+        """The weights W (p, p) of a block's residuals in the model and in the baseline; None where the test is not scaled by them."""
+        return None
+
+    def squared_traces(self, point: Point) -> tuple[float, float] | None:
+        """tr[(UΓ)²] of the model and of its baseline, which a test of the right variance needs; None for more variables than can be
+        worked off."""
+        weights = [self.normal_weights(block) for block in point.blocks]
+        if sum(block.layout.variables for block in point.blocks) > MOST_VARIABLES or None in weights:
+            return None
+        gammas = [b.layout.covariance_of_moments(cases_of(b.evidence)) / b.share for b in point.blocks]
+        free = [np.eye(block.layout.size)[:, block.layout.left_free] for block in point.blocks]
+        zeros = block_diag(*free).reshape(-1, sum(own.shape[1] for own in free))
+        ends = np.cumsum([block.layout.size for block in point.blocks])[:-1]
+        slopes = [block.slopes for block in point.blocks], np.split(zeros, ends)
+        found = []
+        for which, own in enumerate(slopes):
+            each = [
+                block.share * normal_weight(weight[which], block.layout)
+                for block, weight in zip(point.blocks, weights, strict=True)
+                if weight is not None
+            ]
+            found.append(squared_trace(each, gammas, own))
+        return found[0], found[1]
 
     def score_unit(self, point: Point) -> float | None:
         """The weight that all residuals of all blocks share where F is no χ², so that scores are divided by their own variance."""

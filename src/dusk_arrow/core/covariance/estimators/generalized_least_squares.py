@@ -57,6 +57,10 @@ class GeneralizedLeastSquares(Estimator):
         whole += float(np.trace(weight @ sample)) if point.model.means else 0.0
         return Traces(whole, baseline_trace(evidence.values, sample, weight, None))
 
+    def normal_weights(self, point: BlockPoint) -> tuple[Array, Array]:
+        """S⁻¹ in both."""
+        return self._own_weight(point), self._own_weight(point)
+
     def _own_weight(self, point: BlockPoint) -> Array:
         result: Array = np.linalg.inv(point.evidence.covariance)
         return result

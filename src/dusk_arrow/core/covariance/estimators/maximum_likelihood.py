@@ -98,6 +98,12 @@ class MaximumLikelihood(Estimator):
         whole += p if point.model.means else p - float(np.trace(point.inverse @ sample))
         return Traces(whole, baseline_trace(values, sample, None, saturated))
 
+    def normal_weights(self, point: BlockPoint) -> tuple[Array, Array]:
+        """Σ⁻¹, and that of uncorrelated variables."""
+        evidence = point.evidence
+        variances = np.diag(evidence.covariance) * (evidence.multiplier / evidence.n)
+        return point.inverse, np.diag(1 / variances)
+
     def _bread(self, point: Point, errors: Errors) -> Array:
         """Observed around the sandwich (Huber 1967; White 1982), expected for Satorra & Bentler (1994)."""
         return point.exact if errors in ("observed", "sandwich") else point.curvature

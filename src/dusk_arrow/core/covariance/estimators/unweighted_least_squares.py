@@ -55,6 +55,7 @@ class UnweightedLeastSquares(Estimator):
     """W = I up to the data's own unit; residual-based test and sandwich errors (Browne 1984)."""
 
     words = "unweighted least squares"
+    own_test = "residual-based"
     is_chi_square = False
     score_tests = False
 
