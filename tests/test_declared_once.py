@@ -11,6 +11,7 @@ from dusk_arrow import __version__
 from dusk_arrow.core.assessment.criteria import SHEET, listed_in
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name, traits_of
+from dusk_arrow.core.run_options import RUN_OPTIONS
 from dusk_arrow.results.document import FitPart
 from dusk_arrow.results.settings import Settings
 from tests.conftest import ROOT
@@ -45,9 +46,8 @@ def test_settings_are_made_of_the_options(name: str) -> None:
 
 def test_every_option_is_a_setting_with_its_default() -> None:
     """The first family's first value is what an analysis has unless something is chosen."""
-    for option in options_by_name().values():
-        default = Settings.model_fields[option.name].default
-        assert default == (option.choices[0].value if option.choices else False), option.name
+    for option in (*options_by_name().values(), *RUN_OPTIONS):
+        assert Settings.model_fields[option.name].default == option.default, option.name
         for name, values in option.only_with:
             assert set(values) <= {choice.value for choice in options_by_name()[name].choices}
 

@@ -13,27 +13,41 @@ from pathlib import Path
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, USUAL, options_by_name
 from dusk_arrow.core.options import Option
+from dusk_arrow.core.run_options import RUN_OPTIONS
 
 ROOT = Path(__file__).resolve().parents[1]
 
 
 def _literal(option: Option) -> str:
+    if option.numbers is not None:
+        return type(option.default).__name__
     return f"Literal[{', '.join(json.dumps(choice.value) for choice in option.choices)}]" if option.choices else "bool"
+
+
+def _field(option: Option) -> str:
+    """A setting with its default and its bounds."""
+    numbers = option.numbers
+    if numbers is None:
+        return json.dumps(option.default) if option.choices else str(option.default)
+    kind = "e" if numbers.inside else "t"
+    bounds = {f"g{kind}": numbers.least, f"l{kind}": numbers.most}
+    said = ", ".join(f"{name}={value}" for name, value in bounds.items() if value is not None)
+    return f"Field(default={numbers.default}, {said})"
 
 
 def chosen_settings() -> dict[str, str]:
     """Each module by its path in the checkout."""
     made = "Made of the options of the families by tools/write_settings.py, so that they are declared once."
     options = options_by_name().values()
+    every = [*options, *RUN_OPTIONS]
     families = ", ".join(json.dumps(family.key) for family in FAMILY_OPTIONS)
     read = [
         f'    @property\n    def {option.name}(self) -> {_literal(option)}:\n        """{option.label}."""\n'
         for option in options
     ]
-    fields = [
-        f"    {option.name}: {_literal(option)} = {json.dumps(option.choices[0].value) if option.choices else False}"
-        for option in options
-    ]
+    fields = [f"    {option.name}: {_literal(option)} = {_field(option)}" for option in every]
+    of_run = [option.name for option in every if option.of_run]
+    intervals = next(option for option in RUN_OPTIONS if option.name == "interval")
     return {
         "src/dusk_arrow/core/chosen_settings.py": (
             f'"""What families read of what was chosen among their options.\n\n{made}\n"""\n\nfrom __future__ import annotations\n\n'
@@ -42,8 +56,9 @@ def chosen_settings() -> dict[str, str]:
         ),
         "src/dusk_arrow/results/chosen.py": (
             f'"""Settings that are chosen among the options of families.\n\n{made}\n"""\n\nfrom __future__ import annotations\n\n'
-            "from typing import Literal\n\nfrom pydantic import BaseModel\n\n"
-            f"FamilyName = Literal[{families}]\nEstimatorName = {_literal(options_by_name()['estimator'])}\n\n\n"
+            "from typing import Literal\n\nfrom pydantic import BaseModel, Field\n\n"
+            f"FamilyName = Literal[{families}]\nEstimatorName = {_literal(options_by_name()['estimator'])}\n"
+            f"IntervalName = {_literal(intervals)}\nOF_RUN = {json.dumps(of_run)}\n\n\n"
             'class Chosen(BaseModel):\n    """The family and what is chosen of every option; defaults are those of the first family."""\n\n'
             f"    family: FamilyName = {json.dumps(USUAL)}\n" + "\n".join(fields) + "\n"
         ),

@@ -3,7 +3,7 @@ import { describe, expect, test } from "vitest";
 import type { Parameter, ReadoutFigure, Schemas, Settings, Shown } from "../src/client/client";
 import { withChoice, withFamily } from "../src/shared/settings";
 import { canHold } from "../src/shared/HoldMenu";
-import { basis, errorsWords, telling } from "../src/shared/basis";
+import { basis, telling } from "../src/shared/basis";
 
 type Family = Schemas["FamilyPart"];
 const option = (name: string, ...values: string[]) => ({
@@ -97,9 +97,11 @@ describe("figures that tell revisions apart", () => {
 });
 
 describe("where an interval comes from", () => {
-  const shown = (family: string, errors = "expected") =>
+  const shown = (family: string) =>
     ({
-      settings: { family, errors, level: 0.95, interval: "percentile" },
+      settings: { family, level: 0.95 },
+      interval_words: "percentile",
+      errors_words: "expected information",
       traits: { errors: family === "covariance" },
       bootstrap: { used: 5000 },
     }) as unknown as Shown;
@@ -110,8 +112,6 @@ describe("where an interval comes from", () => {
     expect(basis(plain, shown("covariance"))).toBe("95 % from the standard error (expected information)");
     expect(basis(plain, shown("composite"))).toBe("no interval without a bootstrap (Effects)");
     expect(basis(drawn, shown("composite"))).toBe("95 % percentile bootstrap, 5,000 resamples");
-    expect(errorsWords(shown("composite"))).toBe("bootstrap");
-    expect(errorsWords(shown("covariance", "sandwich"))).toBe("sandwich");
   });
 
   test("values are held where a family can", () => {

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from scipy.stats import chi2
 
-from dusk_arrow.core.assessment.fit import FitTest, RobustFit, Traces, adjusted_test
 from dusk_arrow.core.assessment.criteria.criterion import Ground
+from dusk_arrow.core.assessment.fit import FitTest, RobustFit, Traces, adjusted_test
 from dusk_arrow.core.covariance.estimation import Estimation
 from dusk_arrow.core.covariance.global_fit import assess_model, assess_tests
 from dusk_arrow.core.covariance.implied import implied, implied_means, matrices
@@ -306,8 +306,7 @@ def test_adjusted_tests_against_their_definitions(estimator: str, means: bool) -
     table = compile_model(model_of(text), "marker", means)
     values = skewed(table_of(THREE), 14, 260) + np.linspace(-1, 2, 9) * means
     found = fit_cases(table, values, estimator, errors="satorra-bentler")
-    fit = assess_model(found)
-    n, p = values.shape
+    fit, p = assess_model(found), values.shape[1]
     rows, columns = pairs(p)
     sample = np.cov(values.T, ddof=0)
     own = np.linalg.inv(only(found).evidence.covariance if estimator == "gls" else only(found).covariance)

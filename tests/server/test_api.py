@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import time
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +18,7 @@ from dusk_arrow.records.tables import RunRow
 from dusk_arrow.results.screening import CheckDocument
 from dusk_arrow.results.settings import Settings
 from tests.conftest import DEMO, ROOT, demo_text
-from tests.server.parts import fit, part
+from tests.server.parts import ended, fit, part, run_when
 
 
 def step(client: FlaskClient, model: str, way: str) -> Any:
@@ -183,15 +182,6 @@ def test_pins_make_no_revision(client: FlaskClient, model: dict[str, Any]) -> No
     assert client.put(f"/api/models/{model['id']}/pins", json={"pins": {}}).get_json() == state["board"]
 
 
-def finish(client: FlaskClient, run: dict[str, Any]) -> dict[str, Any]:
-    for _ in range(300):
-        run = client.get(f"/api/runs/{run['id']}").get_json()
-        if run["state"] not in ("waiting", "running"):
-            return run
-        time.sleep(0.1)
-    raise AssertionError("the run did not end")
-
-
 def test_bootstrap_runs_in_the_background_and_is_kept(client: FlaskClient, model: dict[str, Any]) -> None:
     """Progress, then intervals in the model's results; the same run again is answered from the record."""
     state = change(
@@ -199,16 +189,16 @@ def test_bootstrap_runs_in_the_background_and_is_kept(client: FlaskClient, model
     ).get_json()
     started = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 256, "seed": 4})
     assert started.status_code == 201
-    ended = finish(client, started.get_json())
-    assert (ended["state"], ended["done"]) == ("finished", 256)
+    run = ended(client, started.get_json())
+    assert (run["state"], run["done"]) == ("finished", 256)
     after = client.get(f"/api/models/{model['id']}").get_json()
     assert after["shown"]["bootstrap"]["used"] == 256
-    assert after["shown"]["run"] == ended["id"]
+    assert after["shown"]["run"] == run["id"]
     plain, booted = part(client, state, "estimates")["parameters"], part(client, after, "estimates")["parameters"]
     assert booted[-1]["estimate"] == plain[-1]["estimate"]
     assert (plain[-1]["bootstrap"], booted[-1]["bootstrap"]["n_used"]) == (None, 256)
     again = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 256, "seed": 4})
-    assert (again.status_code, again.get_json()["id"]) == (200, ended["id"])
+    assert (again.status_code, again.get_json()["id"]) == (200, run["id"])
     moved = change(client, state, {"type": "rename", "name": "A", "to": "Z"}).get_json()
     assert moved["shown"]["bootstrap"] is None
     back = step(client, f"/api/models/{model['id']}", "undo").get_json()
@@ -220,7 +210,7 @@ def test_runs_of_another_version_do_not_block_a_model(
 ) -> None:
     """After an update people find their models, re-estimated where a stored document no longer fits."""
     change(client, model, {"type": "replace_text", "text": "A shows in tr1..tr4\nB shows in ef1..ef4\nA leads to B"})
-    run = finish(client, client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128}).get_json())
+    run = ended(client, client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128}).get_json())
     with records.begin() as session:
         row = session.get_one(RunRow, run["id"])
         row.results = {**(row.results or {}), "parameters": None}
@@ -229,7 +219,7 @@ def test_runs_of_another_version_do_not_block_a_model(
     assert state["shown"]["bootstrap"] is None
     again = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 128})
     assert again.status_code == 201
-    finish(client, again.get_json())
+    ended(client, again.get_json())
     state = client.get(f"/api/models/{model['id']}").get_json()
     assert state["shown"]["bootstrap"]["used"] == 128
 
@@ -239,7 +229,7 @@ def test_a_run_can_be_stopped(client: FlaskClient, model: dict[str, Any]) -> Non
     change(client, model, THEORY)
     run = client.post(f"/api/models/{model['id']}/runs", json={"resamples": 50_000}).get_json()
     client.post(f"/api/runs/{run['id']}/stop")
-    assert finish(client, run)["state"] == "stopped"
+    assert ended(client, run)["state"] == "stopped"
     assert client.get(f"/api/models/{model['id']}").get_json()["shown"]["bootstrap"] is None
 
 
@@ -248,10 +238,9 @@ def test_a_run_that_is_stopped_can_keep_what_it_has(client: FlaskClient, model: 
     change(client, model, THEORY)
     asked = {"resamples": 100_000}
     run = client.post(f"/api/models/{model['id']}/runs", json=asked).get_json()
-    while client.get(f"/api/runs/{run['id']}").get_json()["done"] < 100:
-        time.sleep(0.02)
+    run_when(client, run["id"], lambda now: now["done"] >= 100)
     client.post(f"/api/runs/{run['id']}/stop?keep=true")
-    found = finish(client, run)
+    found = ended(client, run)
     assert found["state"] == "finished"
     shown = client.get(f"/api/models/{model['id']}").get_json()["shown"]["bootstrap"]
     assert shown["stopped"]
@@ -429,6 +418,11 @@ def test_what_there_is_to_choose_from(client: FlaskClient) -> None:
                 assert Settings(**{"family": family["key"], option["name"]: choice["value"]})
             default = getattr(Settings(family=family["key"]), option["name"])
             assert default == (option["choices"][0]["value"] if option["choices"] else False)
+    for option in found["run"]:
+        numbers = option["numbers"] or {"default": option["choices"][0]["value"], "offered": []}
+        assert getattr(Settings(), option["name"]) == numbers["default"]
+        values = [*numbers["offered"], *(choice["value"] for choice in option["choices"])]
+        assert all(getattr(Settings(**{option["name"]: value}), option["name"]) == value for value in values)
     assert {f["key"]: f["writes"] for f in found["formats"] if f["writes"]} == {
         "csv": ["data", "table"], "xlsx": ["data", "table"], "sav": ["data"],
     }  # fmt: skip

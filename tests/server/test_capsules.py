@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import time
 import zipfile
 from typing import Any
 
@@ -13,6 +12,7 @@ from flask.testing import FlaskClient
 from dusk_arrow.capsules.capsule import read
 from dusk_arrow.capsules.packing import pack, unpack
 from dusk_arrow.capsules.repeating import repeated
+from tests.server.parts import ended
 from tests.server.test_api import THEORY, change, model  # noqa: F401
 
 
@@ -68,10 +68,7 @@ def lived(client: FlaskClient, model: dict[str, Any]) -> str:  # noqa: F811
     client.patch(f"{address}/revisions/{branch}", json={"name": "before the review", "note": "sent to the editor"})
     estimated(missing="listwise", errors="expected")
     run = client.post(f"{address}/runs", json={"resamples": 100, "seed": 4}).get_json()
-    until = time.monotonic() + 60
-    while client.get(f"/api/runs/{run['id']}").get_json()["state"] != "finished":
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    assert ended(client, run)["state"] == "finished"
     return address
 
 

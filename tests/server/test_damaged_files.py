@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import time
 from typing import Any
 
 import pytest
@@ -12,7 +11,7 @@ from flask.testing import FlaskClient
 
 from dusk_arrow.capsules.packing import pack, unpack
 from tests.server.damage import bomb, damaged
-from tests.server.parts import change, state
+from tests.server.parts import change, ended, state
 
 
 def opened(client: FlaskClient, content: bytes) -> Any:
@@ -92,10 +91,7 @@ def test_a_run_of_another_machine_answers_for_its_own_analysis_alone(
     model, project = created["model_id"], created["project_id"]
     asked = {"resamples": 100, "seed": 5}
     run = client.post(f"/api/models/{model}/runs", json=asked).get_json()
-    deadline = time.monotonic() + 60
-    while client.get(f"/api/runs/{run['id']}").get_json()["state"] != "finished":
-        assert time.monotonic() < deadline
-        time.sleep(0.1)
+    assert ended(client, run)["state"] == "finished"
     files = unpack(client.get(f"/api/projects/{project}/project.zip").get_data(), "project")
     record = json.loads(files["project.json"])
     again = opened(client, pack("project", files)).get_json()["model_id"]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 from typing import Any
 
 from flask.testing import FlaskClient
@@ -13,7 +12,7 @@ from dusk_arrow.records.database import Sessions
 from dusk_arrow.records.store import fill_fingerprints, find
 from dusk_arrow.records.tables import DataVersionRow, RevisionRow, RunRow
 from dusk_arrow.server.documents import estimation_of
-from tests.server.parts import change, part, send, state, steps
+from tests.server.parts import change, ended, part, send, state, steps
 
 MATRIX = "name,x,y,z\nx,1.44,.5,.3\ny,.5,1,.4\nz,.3,.4,2\nn,200,200,200\nmean,{},2,3\n"
 COMPOSITE = {"family": "composite", "estimator": "pls"}
@@ -27,10 +26,7 @@ def estimated(client: FlaskClient, model: int, **settings: Any) -> dict[str, Any
 
 def bootstrapped(client: FlaskClient, model: int) -> int:
     run = client.post(f"/api/models/{model}/runs", json={"resamples": 100}).get_json()
-    until = time.monotonic() + 60
-    while client.get(f"/api/runs/{run['id']}").get_json()["state"] != "finished":
-        assert time.monotonic() < until
-        time.sleep(0.05)
+    assert ended(client, run)["state"] == "finished"
     return int(run["id"])
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from typing import Any
 
 import numpy as np
@@ -10,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from tests.conftest import demo_data
-from tests.server.parts import change, fit, part, state, steps
+from tests.server.parts import change, ended, fit, part, state, steps
 
 MEAN = {"type": "combine", "name": "st12", "columns": ["st1", "st2"], "how": "mean"}
 REWIRED = {"type": "replace_indicators", "construct": "Stewardship", "indicators": ["st1", "st2"], "by": "st12"}
@@ -152,10 +151,7 @@ def test_another_family_has_a_bootstrap_of_its_own(client: FlaskClient, created:
     model, project = created["model_id"], created["project_id"]
     body = {"resamples": 100, "seed": 4, "family": "composite"}
     run = client.post(f"/api/models/{model}/runs", json=body).get_json()
-    for _ in range(200):
-        if client.get(f"/api/runs/{run['id']}").get_json()["state"] not in ("waiting", "running"):
-            break
-        time.sleep(0.1)
+    ended(client, run)
     asked = {"models": [model], "also": [{"model": model, "family": "composite"}]}
     found = client.post(f"/api/projects/{project}/comparisons", json=asked).get_json()
     assert [m["intervals"] for m in found["models"]] == [True, True]
@@ -196,10 +192,7 @@ def test_an_expectation_keeps_the_bootstrap(client: FlaskClient, created: dict[s
     """Stating what one expects changes no figure, so nothing has to be drawn again."""
     model = created["model_id"]
     run = client.post(f"/api/models/{model}/runs", json={"resamples": 100, "seed": 4}).get_json()
-    for _ in range(200):
-        if client.get(f"/api/runs/{run['id']}").get_json()["state"] not in ("waiting", "running"):
-            break
-        time.sleep(0.1)
+    ended(client, run)
     sentence = "expect Training > Efficacy > Stewardship positive as H1"
     after = change(client, model, {"type": "add_sentence", "sentence": sentence}).get_json()
     assert after["shown"]["run"] == run["id"]

@@ -21,6 +21,7 @@ from dusk_arrow.runs.service import Runs
 from dusk_arrow.server.app import create_app
 from dusk_arrow.server.listening import Listener
 from tests.conftest import DEMO
+from tests.server.parts import run_when
 
 WARDENS = 2
 
@@ -49,16 +50,6 @@ def events(app: OpenAPI, run: int) -> list[dict[str, Any]]:
         text = stream.read().decode()
     listener.close()
     return [json.loads(line[6:]) for line in text.splitlines() if line.startswith("data: ")]
-
-
-def until(look: Any, seconds: float = 60) -> Any:
-    deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline:
-        found = look()
-        if found:
-            return found
-        time.sleep(0.05)
-    raise AssertionError("it did not come to pass")
 
 
 def state(client: FlaskClient, run: int) -> dict[str, Any]:
@@ -93,8 +84,10 @@ def test_an_open_run_is_found_by_whoever_opens_the_model(app: OpenAPI, client: F
 def test_parts_of_a_run_under_way_are_answered_and_not_kept_by_browsers(app: OpenAPI, client: FlaskClient) -> None:
     """Results so far are replaced by better ones, so no browser may keep them."""
     run = begin(client, resamples=100_000, seed=10)
-    shown = until(lambda: (client.get(f"/api/models/{WARDENS}").get_json()["shown"] or {}).get("so_far") and
-                  client.get(f"/api/models/{WARDENS}").get_json()["shown"])  # fmt: skip
+    run_when(
+        client, run["id"], lambda _: (client.get(f"/api/models/{WARDENS}").get_json()["shown"] or {}).get("so_far")
+    )
+    shown = client.get(f"/api/models/{WARDENS}").get_json()["shown"]
     assert shown["run"] == run["id"]
     assert shown["bootstrap"]["requested"] == 100_000
     address = f"/api/models/{WARDENS}/revisions/{shown['revision']}/estimates?run={run['id']}&so_far={shown['so_far']}"
@@ -112,10 +105,10 @@ def test_parts_of_a_run_under_way_are_answered_and_not_kept_by_browsers(app: Ope
 def test_a_run_goes_on_when_its_process_was_killed(app: OpenAPI, client: FlaskClient) -> None:
     """The machine ran out of memory and killed the crew; the run ends all the same, with all its resamples."""
     run = begin(client, resamples=8_000, seed=11)
-    until(lambda: state(client, run["id"])["done"] > 0)
+    run_when(client, run["id"], lambda now: now["done"] > 0)
     service: Runs = app.extensions["dusk_arrow"].runs
     os.kill(service._crew.pid, signal.SIGKILL)  # type: ignore[union-attr,arg-type]
-    until(lambda: not service._crew.is_alive())  # type: ignore[union-attr]
+    service._crew.join(60)  # type: ignore[union-attr]
     assert state(client, run["id"])["state"] == "running"
     service.ensure()
     last = events(app, run["id"])[-1]

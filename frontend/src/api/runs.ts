@@ -5,9 +5,10 @@ import { attempt } from "./attempt";
 import { api, take, type ModelState, type Schemas } from "../client/client";
 import { keys } from "../client/queryKeys";
 
-/** Begins a bootstrap of the model as it stands; the status line tells how it goes. */
-export async function beginRun(modelId: number, body: Schemas["NewRun"]) {
+/** Begins a bootstrap of the model as it stands, the usual one but for what is `asked`; the status line tells how it goes. */
+export async function beginRun(modelId: number, asked: Partial<Schemas["NewRun"]>) {
   const path = { params: { path: { model_id: modelId } } };
+  const body = asked as Schemas["NewRun"];
   const started = await attempt(() => take(api.POST("/api/models/{model_id}/runs", { ...path, body })));
   if (started) follow({ id: started.id, modelId });
 }
@@ -15,12 +16,14 @@ export async function beginRun(modelId: number, body: Schemas["NewRun"]) {
 const FOR_INTERVALS = 1000;
 
 /** A short bootstrap begun from where intervals are missed: of the model as it stands, or as another family estimates it. */
-export function addIntervals(modelId: number, seed: number, family: Schemas["NewRun"]["family"] = null) {
+export function addIntervals(
+  modelId: number,
+  seed: number | undefined,
+  family: Schemas["NewRun"]["family"] = null,
+) {
   return beginRun(modelId, {
     resamples: FOR_INTERVALS,
-    seed,
-    level: 0.95,
-    interval: "percentile",
+    ...(seed === undefined ? {} : { seed }),
     bollen_stine: false,
     family,
   });

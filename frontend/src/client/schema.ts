@@ -1626,13 +1626,15 @@ export interface components {
         };
         /**
          * Choices
-         * @description Settings and formats.
+         * @description Settings of every family, those of a bootstrap, which all have, and formats.
          */
         Choices: {
             /** Families */
             families: components["schemas"]["FamilyPart"][];
             /** Formats */
             formats: components["schemas"]["FormatPart"][];
+            /** Run */
+            run: components["schemas"]["OptionPart"][];
         };
         /**
          * Choose
@@ -3980,7 +3982,7 @@ export interface components {
         };
         /**
          * OptionPart
-         * @description A setting with its values, the default first; without values it is on or off. It has a say only where the settings `only_with`
+         * @description A setting with its values, the default first, or the numbers it can be; without either it is on or off. It has a say only where the settings `only_with`
          *     have one of the values named there; what is `of_run` is chosen with a bootstrap.
          */
         OptionPart: {
@@ -3992,6 +3994,7 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            numbers: components["schemas"]["RangePart"] | null;
             /** Of Run */
             of_run: boolean;
             /** Only With */
@@ -4590,6 +4593,25 @@ export interface components {
             q95: number;
             /** Q99 */
             q99: number;
+        };
+        /**
+         * RangePart
+         * @description What a setting that is a number can be: its `default`, from `least` to `most`, what a menu offers, and what is `usual` where it is
+         *     asked for without a value.
+         */
+        RangePart: {
+            /** Default */
+            default: number;
+            /** Inside */
+            inside: boolean;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number | null;
+            /** Offered */
+            offered: number[];
+            /** Usual */
+            usual: number | null;
         };
         /**
          * ReadAgain
@@ -5648,7 +5670,7 @@ export interface components {
         /**
          * Shown
          * @description The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-         *     last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
+         *     last good one; with what is said of it everywhere: the kind of interval and where errors come from, in words. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
          *     gesture by itself and is not kept.
          */
         Shown: {
@@ -5659,6 +5681,10 @@ export interface components {
             bootstrap: components["schemas"]["BootstrapSummaryPart"] | null;
             /** Df */
             df: number | null;
+            /** Errors Words */
+            errors_words: string;
+            /** Interval Words */
+            interval_words: string;
             /** N Parameters */
             n_parameters: number | null;
             /** N Total */

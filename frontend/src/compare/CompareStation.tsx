@@ -44,11 +44,7 @@ export default function CompareStation({ project, model }: StationProps) {
   });
   const found = compared.data;
   const begin = (column: Schemas["ModelColumn"]) =>
-    void addIntervals(
-      column.model,
-      model.shown?.settings.seed ?? 20261,
-      column.family as Schemas["NewRun"]["family"],
-    );
+    void addIntervals(column.model, model.shown?.settings.seed, column.family as Schemas["NewRun"]["family"]);
   const other = families.find((family) => family.key !== model.settings.family);
   const added = also.some((one) => one.model === model.id);
   return (

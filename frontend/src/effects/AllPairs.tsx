@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import type { Effect, Schemas, Shown } from "../client/client";
-import { intervalWords, level } from "../shared/basis";
+import { level } from "../shared/basis";
 import { coefficient, containsZero, pValue } from "../shared/numbers";
 import { Table, type TableColumn, type TableGroup } from "../shared/Table";
 import { decides, drawn, inScale, KIND_WORDS, writing, type Scale } from "./scale";
@@ -57,7 +57,7 @@ function columnsOf(effects: Effect[], scale: Scale, shown: Shown): TableColumn<E
   const boot = (effect: Effect) => inScale(effect, scale).boot;
   const bounds = effects.flatMap((effect) => reach(effect, scale));
   const [low, high] = [Math.min(0, ...bounds), Math.max(0, ...bounds)];
-  const of = shown.bootstrap ? intervalWords(shown) : "";
+  const of = shown.bootstrap ? shown.interval_words : "";
   return [
     {
       key: "effect",

@@ -1,23 +1,33 @@
 import { useChoices } from "../api/hooks";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { api, take, type ModelState, type Run } from "../client/client";
+import { api, take, type ModelState, type Run, type Schemas } from "../client/client";
 import { beginRun, isOpen } from "../api/runs";
 import { Choose, LINK, Primary, TextButton } from "../shared/controls";
 import { Floating } from "../shared/Floating";
 import type { Scale } from "./scale";
 import { keys } from "../client/queryKeys";
 
-const INTERVALS = [
-  { value: "percentile" as const, words: "percentile" },
-  { value: "bias-corrected" as const, words: "bias-corrected" },
-  { value: "bca" as const, words: "BCa" },
-];
-const LEVELS = [0.9, 0.95, 0.99].map((value) => ({ value, words: `${Math.round(100 * value)} %` }));
-const RESAMPLES = [1000, 5000, 10000, 50000, 100000].map((value) => ({
-  value,
-  words: value.toLocaleString("en"),
-}));
+type Interval = NonNullable<Schemas["NewRun"]["interval"]>;
+
+/** What a menu offers of a setting of every bootstrap, in the words that it is given there. */
+function useOffered() {
+  const run = useChoices()?.run ?? [];
+  const of = (name: string) => run.find((one) => one.name === name);
+  const numbers = (name: string, words: (value: number) => string) =>
+    (of(name)?.numbers?.offered ?? []).map((value) => ({ value, words: words(value) }));
+  return {
+    resamples: numbers("bootstrap", (value) => value.toLocaleString("en")),
+    levels: numbers("level", (value) => `${Math.round(100 * value)} %`),
+    intervals: (of("interval")?.choices ?? []).map(({ value, words, hint }) => ({
+      value: value as Interval,
+      words,
+      hint,
+    })),
+    usual: { resamples: of("bootstrap")?.numbers?.usual, seed: of("seed")?.numbers?.default },
+  };
+}
+
 const SCALES: { value: Scale; words: string }[] = [
   { value: "standardized", words: "standardized (β)" },
   { value: "units", words: "in their units" },
@@ -41,9 +51,12 @@ export function BootstrapControl(props: {
 }) {
   const { model, run, cases, scale, setScale } = props;
   const before = model.shown?.settings;
-  const [resamples, setResamples] = useState(5000);
-  const [seed, setSeed] = useState(before?.seed ?? 20261);
-  const [interval, setInterval] = useState(before?.interval ?? "percentile");
+  const offered = useOffered();
+  const [chosen, setResamples] = useState<number>();
+  const resamples = chosen ?? offered.usual.resamples ?? 0;
+  const [asked, setSeed] = useState<number>();
+  const seed = asked ?? before?.seed ?? offered.usual.seed ?? NaN;
+  const [interval, setInterval] = useState<Interval>(before?.interval ?? "percentile");
   const [level, setLevel] = useState(before?.level ?? 0.95);
   const running = isOpen(run);
   const pace = useQuery({
@@ -53,7 +66,7 @@ export function BootstrapControl(props: {
     queryFn: () => take(api.GET("/api/models/{model_id}/pace", { params: { path: { model_id: model.id } } })),
   }).data?.seconds_per_resample;
   const seconds = pace ? pace * resamples : 0;
-  const less = RESAMPLES.filter((one) => one.value < resamples);
+  const less = offered.resamples.filter((one) => one.value < resamples);
   const fewer = less.filter((one) => (pace ?? 0) * one.value <= LONG).pop() ?? less[0];
   const family = useChoices()?.families.find((one) => one.key === model.settings.family);
   const begin = () => {
@@ -65,7 +78,7 @@ export function BootstrapControl(props: {
     const testFit = Boolean(possible) && (model.shown?.df ?? 0) > 0;
     void beginRun(model.id, { resamples, seed, level, interval, bollen_stine: testFit, family: null });
   };
-  const kind = INTERVALS.find((one) => one.value === interval)?.words;
+  const kind = offered.intervals.find((one) => one.value === interval)?.words;
   return (
     <form
       className="flex items-center gap-3 text-sm"
@@ -105,7 +118,12 @@ export function BootstrapControl(props: {
         {() => (
           <div className="grid grid-cols-[5rem_1fr] items-center gap-x-3 gap-y-2">
             <span className="text-quiet">resamples</span>
-            <Choose label="Number of resamples" value={resamples} set={setResamples} choices={RESAMPLES} />
+            <Choose
+              label="Number of resamples"
+              value={resamples}
+              set={setResamples}
+              choices={offered.resamples}
+            />
             <span className="text-quiet" title="The same seed gives the same numbers again">
               seed
             </span>
@@ -119,13 +137,14 @@ export function BootstrapControl(props: {
               onChange={(event) => setSeed(event.target.valueAsNumber)}
             />
             <span className="text-quiet">intervals</span>
-            <Choose label="Kind of interval" value={interval} set={setInterval} choices={INTERVALS} />
+            <Choose label="Kind of interval" value={interval} set={setInterval} choices={offered.intervals} />
             <span className="text-quiet">level</span>
-            <Choose label="Level of the intervals" value={level} set={setLevel} choices={LEVELS} />
+            <Choose label="Level of the intervals" value={level} set={setLevel} choices={offered.levels} />
             <span className="text-quiet">figures</span>
             <Choose label="Scale of the effects" value={scale} set={setScale} choices={SCALES} />
             <p className="col-span-2 text-quiet">
-              The same seed gives the same numbers again. BCa takes a further fit for every case.
+              The same seed gives the same numbers again.{" "}
+              {offered.intervals.find((one) => one.value === interval)?.hint}
             </p>
           </div>
         )}

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Effect, ModelState, Project, Schemas, Shown } from "../client/client";
 import type { Gestures } from "../api/gestures";
 import { useEstimates } from "../api/hooks";
-import { level, intervalWords } from "../shared/basis";
+import { level } from "../shared/basis";
 import { LINK, TextButton } from "../shared/controls";
 import { containsZero, pValue } from "../shared/numbers";
 import { Distribution } from "./Distribution";
@@ -100,7 +100,7 @@ export function OnePair({ project, model, gestures, shown, scale, effects, media
           <span className="flex-1 text-right">
             {level(shown)} %{" "}
             {shown.bootstrap
-              ? intervalWords(shown)
+              ? shown.interval_words
               : effects.some((e) => e.monte_carlo)
                 ? "Monte-Carlo"
                 : "delta method, approximate"}

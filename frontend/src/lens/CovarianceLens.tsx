@@ -4,7 +4,7 @@ import { useEstimates } from "../api/hooks";
 import { headline } from "../shared/headline";
 import { propose } from "../desk/desk";
 import { removal } from "../desk/doing";
-import { basis, errorsWords } from "../shared/basis";
+import { basis } from "../shared/basis";
 import { Action, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { HoldMenu } from "../shared/HoldMenu";
@@ -48,7 +48,7 @@ export function CovarianceLens(props: {
             {parameter.se !== null && <span className="text-quiet">SE {plain(parameter.se)}</span>}
           </Row>
           {parameter.free && (
-            <Row label={`z, p (${errorsWords(shown)})`}>
+            <Row label={`z, p (${shown.errors_words})`}>
               {plain(parameter.z)}, {pValue(parameter.p_value)}
             </Row>
           )}

@@ -5,7 +5,7 @@ import { useEstimates, useQuality } from "../api/hooks";
 import { headline } from "../shared/headline";
 import { propose, select, startPath } from "../desk/desk";
 import { setAside } from "../desk/doing";
-import { basis, errorsWords } from "../shared/basis";
+import { basis } from "../shared/basis";
 import { Action, Primary, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { HoldMenu } from "../shared/HoldMenu";
@@ -71,7 +71,7 @@ function InUse({ model, gestures, construct, name, column }: Props) {
               {parameter.free ? `SE ${plain(parameter.se)}` : (parameter.why_fixed ?? "fixed")}
             </span>
           </Row>
-          <Row label={shown ? `z, p (${errorsWords(shown)})` : "z, p"}>
+          <Row label={shown ? `z, p (${shown.errors_words})` : "z, p"}>
             {parameter.free ? (
               `${plain(parameter.z)}, ${pValue(parameter.p_value)}`
             ) : (

@@ -4,7 +4,7 @@ import { useEstimates, useQuality } from "../api/hooks";
 import { headline } from "../shared/headline";
 import { propose } from "../desk/desk";
 import { removal } from "../desk/doing";
-import { basis, errorsWords } from "../shared/basis";
+import { basis } from "../shared/basis";
 import { Action, Row } from "../shared/controls";
 import { coefficient, interval, plain, pValue } from "../shared/numbers";
 import { HoldMenu } from "../shared/HoldMenu";
@@ -54,7 +54,7 @@ export function PathLens({ model, gestures, source, target }: Props) {
             </Row>
           )}
           {(!composite || parameter.se !== null) && (
-            <Row label={composite ? "SE, p (bootstrap)" : `z, p (${errorsWords(shown)})`}>
+            <Row label={composite ? "SE, p (bootstrap)" : `z, p (${shown.errors_words})`}>
               {fixed ? (
                 <span className="text-quiet">fixed: nothing to test</span>
               ) : (

@@ -14,7 +14,7 @@ import { useEstimates } from "../api/hooks";
 import { headline } from "../shared/headline";
 import { canHold, HoldMenu } from "../shared/HoldMenu";
 import { parameterKey } from "../desk/doing";
-import { errorsWords, intervalWords, level } from "../shared/basis";
+import { level } from "../shared/basis";
 import { Action, Choose, Quiet } from "../shared/controls";
 import {
   coefficient,
@@ -157,9 +157,9 @@ export function ParameterTable({ model, gestures }: { model: ModelState; gesture
           ]}
         />
         <p className="min-w-0 flex-1 truncate text-sm text-quiet">
-          SE, z, p and interval from {errorsWords(shown)}
+          SE, z, p and interval from {shown.errors_words}
           {shown.bootstrap
-            ? `; the last column from ${resampleWords(shown)}, ${intervalWords(shown)} intervals`
+            ? `; the last column from ${resampleWords(shown)}, ${shown.interval_words} intervals`
             : ""}
           ; standardized errors by the delta method.
         </p>

@@ -8,7 +8,7 @@ export function AddIntervals({ model }: { model: ModelState }) {
   const running = isOpen(useRun(model));
   const cases = useProject(model.project_id).data?.n_cases;
   if (cases === 0) return <span className="text-quiet">Intervals need the cases.</span>;
-  const begin = () => void addIntervals(model.id, model.shown?.settings.seed ?? 20261);
+  const begin = () => void addIntervals(model.id, model.shown?.settings.seed);
   return (
     <TextButton disabled={running} onClick={begin}>
       {running ? "Intervals are on their way" : "Add intervals (1,000 resamples)"}

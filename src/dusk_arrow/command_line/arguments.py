@@ -6,6 +6,8 @@ import argparse
 
 from dusk_arrow.command_line.places import PROGRAM, scheduler, workers
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
+from dusk_arrow.core.options import Option
+from dusk_arrow.core.run_options import RUN_OPTIONS
 from dusk_arrow.exchange.file_formats import endings
 
 ITEMS_TRIED = 40
@@ -93,26 +95,31 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     )
     how.add_argument("--family", help=", ".join(f"{family.key} ({family.words})" for family in FAMILY_OPTIONS))
     for option in (one for one in options_by_name().values() if not one.of_run):
-        if option.choices:
-            values = ", ".join(choice.value for choice in option.choices)
-            how.add_argument(f"--{option.name.replace('_', '-')}", help=f"{option.label.lower()}: {values}")
-        else:
-            how.add_argument(f"--{option.name}", action="store_true", default=None, help=option.hint)
+        _add_option(how, option)
     how.add_argument(
         "--global-item", action="append", default=None, metavar="CONSTRUCT=COLUMN",
         help="an item that sums up a construct made of its items; can be given again",
     )  # fmt: skip
     boot = parser.add_argument_group("bootstrap")
-    boot.add_argument("--bootstrap", type=int, metavar="RESAMPLES")
-    boot.add_argument("--seed", type=int)
+    of_families = (one for one in options_by_name().values() if one.of_run)
+    for option in (*RUN_OPTIONS, *of_families):
+        _add_option(boot, option)
     boot.add_argument("--workers", type=int, default=workers(), help="processes; changes no number")
     boot.add_argument(
         "--scheduler", default=scheduler(), metavar="ADDRESS", help="a cluster in their place; changes no number"
     )
-    boot.add_argument("--interval", help="percentile, bias-corrected or bca")
-    boot.add_argument("--level", type=float)
-    for option in (one for one in options_by_name().values() if one.of_run):
-        boot.add_argument(f"--{option.name.replace('_', '-')}", action="store_true", default=None, help=option.hint)
+
+
+def _add_option(group: argparse._ArgumentGroup, option: Option) -> None:
+    """A setting as an option: one of its values, a number, or a flag."""
+    name = f"--{option.name.replace('_', '-')}"
+    if option.numbers is not None:
+        group.add_argument(name, type=type(option.default), metavar=option.label.upper(), help=option.hint)
+    elif option.choices:
+        values = ", ".join(choice.value for choice in option.choices)
+        group.add_argument(name, metavar=option.name.upper(), help=f"{option.label.lower()}: {values}")
+    else:
+        group.add_argument(name, action="store_true", default=None, help=option.hint)
 
 
 def check_parser() -> argparse.ArgumentParser:

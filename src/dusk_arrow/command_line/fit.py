@@ -32,6 +32,7 @@ from dusk_arrow.core.assessment.criteria import Sheet, sheet
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.observations.steps import HoldOutHalf, Step
 from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.run_options import USUAL_RESAMPLES
 from dusk_arrow.core.specification.model import read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Specification
@@ -43,7 +44,7 @@ from dusk_arrow.results.bootstrapping import ChunkRunner, Onward, Progress, run_
 from dusk_arrow.results.convert import problem_part
 from dusk_arrow.results.document import Results
 from dusk_arrow.results.holdout import half_step, opened
-from dusk_arrow.results.settings import RESAMPLES, Settings
+from dusk_arrow.results.settings import Settings
 from dusk_arrow.results.verdicts import judged_by
 from dusk_arrow.results.what_ifs import with_what_ifs
 from dusk_arrow.runs.workers import Workers, workers_of
@@ -104,7 +105,7 @@ def _settings(options: argparse.Namespace) -> Settings:
             raise problem("option_invalid", "--global-item: give CONSTRUCT=COLUMN.")
         chosen["global_items"] = {construct.strip(): item.strip() for construct, _, item in pairs}
     if chosen.get("bollen_stine") and not chosen.get("bootstrap"):
-        chosen["bootstrap"] = RESAMPLES
+        chosen["bootstrap"] = USUAL_RESAMPLES
     try:
         return Settings(**chosen)
     except ValidationError as error:

@@ -277,7 +277,14 @@ def readable(results: Results, criteria: Sheet = USUAL) -> str:
         if data
         else ""
     )
-    parts = [head, _fit(results, criteria), _tests(results), _scaled(results), _parameters(results), _quality(results, criteria)]
+    parts = [
+        head,
+        _fit(results, criteria),
+        _tests(results),
+        _scaled(results),
+        _parameters(results),
+        _quality(results, criteria),
+    ]
     if results.effects:
         parts.append(_effects(results))
     parts += [_hypotheses(results), _differences(results)]

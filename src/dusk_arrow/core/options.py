@@ -12,12 +12,14 @@ from typing import Literal
 
 @dataclass(frozen=True)
 class Choice:
-    """One value of a setting: what it is called, when it is right, and the module that holds what it stands for, where it does."""
+    """One value of a setting: what it is called, when it is right, the module that holds what it stands for, where it does, and the
+    literature."""
 
     value: str
     words: str
     hint: str = ""
     module: str = ""
+    source: str = ""
 
 
 @dataclass(frozen=True)
@@ -30,9 +32,22 @@ class Choose:
 
 
 @dataclass(frozen=True)
+class Range:
+    """What a setting that is a number can be: its `default`, from `least` on, up to `most` (None: any), both bounds `inside` or not, the
+    values that a menu offers, and what is `usual` where it is asked for without a value."""
+
+    default: float
+    least: float
+    most: float | None = None
+    inside: bool = True
+    offered: tuple[float, ...] = ()
+    usual: float | None = None
+
+
+@dataclass(frozen=True)
 class Option:
-    """One setting: its name, what a menu calls it, and its values, the default first; without values it is on or off. It has a say
-    only where each of the settings in `only_with` has one of the values named there. What is `of_run` is chosen with a bootstrap, not in the menu."""
+    """One setting: its name, what a menu calls it, and its values, the default first, or the `numbers` it can be; without either it is on
+    or off. It has a say only where each of the settings in `only_with` has one of the values named there. What is `of_run` is chosen with a bootstrap, not in the menu."""
 
     name: str
     label: str
@@ -40,10 +55,22 @@ class Option:
     hint: str = ""
     only_with: tuple[tuple[str, tuple[str, ...]], ...] = ()
     of_run: bool = False
+    numbers: Range | None = None
+
+    @property
+    def default(self) -> str | float | bool:
+        """What it is unless something is chosen."""
+        if self.numbers is not None:
+            return self.numbers.default
+        return self.choices[0].value if self.choices else False
+
+    def choice(self, value: str) -> Choice:
+        """One of its values."""
+        return next(choice for choice in self.choices if choice.value == value)
 
     def words(self, value: str) -> str:
         """What a value is called."""
-        return next(choice.words for choice in self.choices if choice.value == value)
+        return self.choice(value).words
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-INTERVALS = {"percentile": "percentile", "bias-corrected": "bias-corrected", "bca": "BCa"}
-
 
 def coefficient(value: float | None, decimals: int = 2) -> str:
     """A standardized figure without its leading zero: `.48`, `−.26`, `1.03`; an en dash where there is none."""

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from dusk_arrow.core.assessment.criteria import BY_KEY
 from dusk_arrow.core.family_options import options_by_name
 from dusk_arrow.core.problems import counted, enumerated
+from dusk_arrow.core.run_options import INTERVAL
 from dusk_arrow.core.specification.model import Model
 from dusk_arrow.core.specification.statements import Arrow
-from dusk_arrow.core.wording import INTERVALS, p_words
+from dusk_arrow.core.wording import p_words
 from dusk_arrow.figure.options import FigureOptions
 from dusk_arrow.results.document import Results
 
@@ -27,7 +28,7 @@ def note(
     scale = "Standardized" if options.standardized else "Unstandardized"
     parts = [f"Note. {scale} {options_by_name()['estimator'].words(results.estimator)} estimates, n = {n:,}."]
     if summary is not None:
-        kind = f"{INTERVALS[results.settings.interval]} bootstrap intervals ({summary.used:,} resamples)"
+        kind = f"{INTERVAL.words(results.settings.interval)} bootstrap intervals ({summary.used:,} resamples)"
     else:
         kind = "intervals from standard errors" if any(p.se is not None for p in results.parameters) else ""
     structure = options.parts != "measurement" and bool(model.paths)

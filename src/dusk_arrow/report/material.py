@@ -13,10 +13,10 @@ from dusk_arrow.core.effects.routes import leading_to
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.observations.data import DataSet, Source
 from dusk_arrow.core.observations.taking_steps import Removal
+from dusk_arrow.core.run_options import INTERVAL
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Arrow
-from dusk_arrow.core.wording import INTERVALS
 from dusk_arrow.report.cells import Number
 from dusk_arrow.results.document import EffectPart, HoldoutPart, ParameterPart, Reading, Results, reading
 from dusk_arrow.results.screening import Screening, dichotomous, screen
@@ -118,7 +118,7 @@ class Material:
         """The kind of interval in words."""
         summary = self.results.bootstrap_summary
         if summary is not None:
-            kind = INTERVALS[self.results.settings.interval]
+            kind = INTERVAL.words(self.results.settings.interval)
             return f"{self.level} {kind} bootstrap interval ({summary.used:,} resamples)"
         return f"{self.level} interval from the {self.basis}" if self.basis else ""
 

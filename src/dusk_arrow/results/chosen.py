@@ -7,10 +7,12 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 FamilyName = Literal["covariance", "composite"]
 EstimatorName = Literal["ml", "gls", "adf", "uls", "plsc", "pls"]
+IntervalName = Literal["percentile", "bias-corrected", "bca"]
+OF_RUN = ["bollen_stine", "bootstrap", "seed", "interval", "level"]
 
 
 class Chosen(BaseModel):
@@ -28,3 +30,7 @@ class Chosen(BaseModel):
     scheme: Literal["path", "factorial", "centroid"] = "path"
     second_order: Literal["two-stage", "repeated"] = "two-stage"
     signs: Literal["loadings", "full-sample"] = "loadings"
+    bootstrap: int = Field(default=0, ge=0, le=100000)
+    seed: int = Field(default=20261, ge=0)
+    interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
+    level: float = Field(default=0.95, gt=0.5, lt=1)

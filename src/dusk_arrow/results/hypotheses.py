@@ -7,10 +7,11 @@ from typing import NamedTuple
 from dusk_arrow.core.effects.hypotheses import Answer, answer
 from dusk_arrow.core.problems import listed
 from dusk_arrow.core.resampling.intervals import enough
+from dusk_arrow.core.run_options import INTERVAL
 from dusk_arrow.core.specification.model import Model, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.core.specification.statements import Expects, Specification, Statement
-from dusk_arrow.core.wording import INTERVALS, coefficient, interval_text
+from dusk_arrow.core.wording import coefficient, interval_text
 from dusk_arrow.results.document import EffectPart, HypothesisPart, Interval, Results, reading
 
 ANSWERS: dict[Answer, str] = {
@@ -34,7 +35,7 @@ def basis_of(results: Results, effect: EffectPart) -> str:
     settings, summary = results.settings, results.bootstrap_summary
     level = f"{100 * settings.level:g} %"
     if summary is not None and reading(effect).boot is not None:
-        return f"{level} {INTERVALS[settings.interval]} interval, {summary.used:,} resamples"
+        return f"{level} {INTERVAL.words(settings.interval)} interval, {summary.used:,} resamples"
     if effect.standardized_monte_carlo is not None and results.monte_carlo is not None:
         return f"{level} Monte-Carlo interval, {results.monte_carlo.draws:,} draws"
     return f"{level} interval from the standard error"

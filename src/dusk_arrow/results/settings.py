@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import AfterValidator, ConfigDict, Field, ValidationError, model_validator
 
 from dusk_arrow.core.family_options import BY_KEY, FAMILY_OPTIONS, USUAL
 from dusk_arrow.core.options import Choose, FamilyOptions
 from dusk_arrow.core.problems import Problem, ProblemError
-from dusk_arrow.results.chosen import Chosen
-
-DEFAULT_SEED = 20261
-RESAMPLES = 5000
-OF_RESAMPLES = ("bootstrap", "seed", "interval", "bollen_stine", "level")
+from dusk_arrow.core.run_options import USUAL_RESAMPLES
+from dusk_arrow.results.chosen import OF_RUN, Chosen
 
 
 def _values(family: FamilyOptions, setting: str) -> list[str]:
@@ -27,10 +24,6 @@ class Settings(Chosen):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     global_items: dict[str, str] = Field(default={}, max_length=100)
-    bootstrap: int = Field(default=0, ge=0, le=100_000)
-    seed: int = Field(default=DEFAULT_SEED, ge=0)
-    interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
-    level: float = Field(default=0.95, gt=0.5, lt=1)
 
     @model_validator(mode="before")
     @classmethod
@@ -49,7 +42,7 @@ class Settings(Chosen):
         if given.get("missing") == "full-information" and given.get("errors") is None:
             given["errors"] = "observed"
         if given.get("errors") == "bootstrap" and not given.get("bootstrap"):
-            given["bootstrap"] = RESAMPLES
+            given["bootstrap"] = USUAL_RESAMPLES
         return {name: value for name, value in given.items() if not (name in ("family", "errors") and value is None)}
 
     @model_validator(mode="after")
@@ -66,7 +59,7 @@ class Settings(Chosen):
 
     def of_estimation(self) -> Settings:
         """Those of the estimation alone: what belongs to resamples is as in settings that never had any."""
-        return self.model_copy(update={name: type(self).model_fields[name].default for name in OF_RESAMPLES})
+        return self.model_copy(update={name: type(self).model_fields[name].default for name in OF_RUN})
 
     @property
     def analytic_errors(self) -> str:

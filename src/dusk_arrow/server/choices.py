@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from dusk_arrow.core.families import FAMILIES
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, traits_of
+from dusk_arrow.core.run_options import RUN_OPTIONS
 from dusk_arrow.exchange.file_formats import FORMATS
 from dusk_arrow.results.readout import available
 from dusk_arrow.server.context import reply
@@ -26,8 +27,20 @@ class ChoicePart(BaseModel):
     hint: str
 
 
+class RangePart(BaseModel):
+    """What a setting that is a number can be: its `default`, from `least` to `most`, what a menu offers, and what is `usual` where it is
+    asked for without a value."""
+
+    default: float
+    least: float
+    most: float | None
+    inside: bool
+    offered: list[float]
+    usual: float | None
+
+
 class OptionPart(BaseModel):
-    """A setting with its values, the default first; without values it is on or off. It has a say only where the settings `only_with`
+    """A setting with its values, the default first, or the numbers it can be; without either it is on or off. It has a say only where the settings `only_with`
     have one of the values named there; what is `of_run` is chosen with a bootstrap."""
 
     name: str
@@ -36,6 +49,7 @@ class OptionPart(BaseModel):
     hint: str
     only_with: list[tuple[str, list[str]]]
     of_run: bool
+    numbers: RangePart | None
 
 
 class TraitsPart(BaseModel):
@@ -76,9 +90,10 @@ class FormatPart(BaseModel):
 
 
 class Choices(BaseModel):
-    """Settings and formats."""
+    """Settings of every family, those of a bootstrap, which all have, and formats."""
 
     families: list[FamilyPart]
+    run: list[OptionPart]
     formats: list[FormatPart]
 
 
@@ -86,6 +101,7 @@ class Choices(BaseModel):
 def get_choices() -> Response:
     """What there is to choose from; the same for as long as the server runs."""
     formats = [FormatPart(key=f.key, endings=list(f.endings), words=f.words, writes=list(f.writes)) for f in FORMATS]
+    run = [OptionPart.model_validate(asdict(option)) for option in RUN_OPTIONS]
     families = [
         FamilyPart.model_validate(
             {
@@ -99,4 +115,4 @@ def get_choices() -> Response:
         )
         for f in FAMILY_OPTIONS
     ]
-    return reply(Choices(families=families, formats=formats))
+    return reply(Choices(families=families, run=run, formats=formats))

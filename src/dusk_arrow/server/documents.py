@@ -22,6 +22,7 @@ from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import RevisionRow, RunRow
 from dusk_arrow.results.analysis import analyse
 from dusk_arrow.results.assembly import assemble
+from dusk_arrow.results.chosen import OF_RUN
 from dusk_arrow.results.convert import sample_correlations
 from dusk_arrow.results.document import (
     Bootstrap,
@@ -49,7 +50,7 @@ from dusk_arrow.results.document import (
 from dusk_arrow.results.holdout import half_step, opened
 from dusk_arrow.results.hypotheses import answering, same_but_expectations
 from dusk_arrow.results.scoring import ScorePair, described_scores, score_pair
-from dusk_arrow.results.settings import OF_RESAMPLES, Settings
+from dusk_arrow.results.settings import Settings
 from dusk_arrow.runs.transient import short
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, imported_data, keep, reply, version_data
@@ -92,7 +93,7 @@ def stored_results(run: RunRow) -> Results | None:
 
 def core_settings(settings: Settings) -> dict[str, object]:
     """The settings without those of the bootstrap."""
-    return settings.model_dump(mode="json", exclude=set(OF_RESAMPLES))
+    return settings.model_dump(mode="json", exclude=set(OF_RUN))
 
 
 def with_settings(revision: RevisionRow, settings: Settings) -> RevisionRow:

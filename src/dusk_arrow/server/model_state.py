@@ -7,6 +7,8 @@ from sqlalchemy.orm import Session
 
 from dusk_arrow.core.assessment.criteria import Sheet
 from dusk_arrow.core.families import FAMILIES
+from dusk_arrow.core.family_options import options_by_name, traits_of
+from dusk_arrow.core.run_options import INTERVAL
 from dusk_arrow.core.specification.model import Mode, read
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.figure.board import View, board
@@ -63,9 +65,14 @@ class RevisionLine(BaseModel):
     data_version_id: int
 
 
+def errors_words(settings: Settings) -> str:
+    """Where standard errors come from."""
+    return options_by_name()["errors"].words(settings.errors if traits_of(settings.family).errors else "bootstrap")
+
+
 class Shown(BaseModel):
     """The document whose numbers are shown, by revision and run: the head's own or, while the head cannot be estimated, the
-    last good one; with what is said of it everywhere. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
+    last good one; with what is said of it everywhere: the kind of interval and where errors come from, in words. A run that is under way has resamples `so_far`; a `transient` bootstrap followed the last
     gesture by itself and is not kept."""
 
     revision: int
@@ -74,6 +81,8 @@ class Shown(BaseModel):
     so_far: int
     transient: bool
     settings: Settings
+    interval_words: str
+    errors_words: str
     n_used: int
     n_total: int
     df: int | None
@@ -163,6 +172,8 @@ def _shown(document: Document | None) -> Shown | None:
         transient=document.transient,
         settings=results.settings,
         traits=traits_part(results.settings.family),
+        interval_words=INTERVAL.words(results.settings.interval),
+        errors_words=errors_words(results.settings),
         n_used=data.n_used,
         n_total=data.n_total,
         df=fit.df,

@@ -12,12 +12,13 @@ from sqlalchemy.orm import Session
 from dusk_arrow.core.observations.data import DataSet
 from dusk_arrow.core.options import Choose
 from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.run_options import DEFAULT_SEED, LEVELS, RESAMPLES, SEEDS, USUAL_RESAMPLES
 from dusk_arrow.core.specification.sentences import parse
 from dusk_arrow.records import runs, store
 from dusk_arrow.records.tables import RunRow, now
-from dusk_arrow.results.chosen import FamilyName
+from dusk_arrow.results.chosen import FamilyName, IntervalName
 from dusk_arrow.results.pace import seconds_per_resample, takes_long
-from dusk_arrow.results.settings import DEFAULT_SEED, Settings, with_choices
+from dusk_arrow.results.settings import Settings, with_choices
 from dusk_arrow.server.computing import computes
 from dusk_arrow.server.context import context, keep, reply, version_data
 from dusk_arrow.server.documents import fit_revision, identity, stored_results, with_settings
@@ -41,10 +42,10 @@ class NewRun(BaseModel):
     """A bootstrap to run on a model's head, as it is or as another family estimates it."""
 
     family: FamilyName | None = None
-    resamples: int = Field(default=5000, ge=100, le=100_000)
-    seed: int = Field(default=DEFAULT_SEED, ge=0, le=2**53)
-    level: float = Field(default=0.95, ge=0.5, lt=1)
-    interval: Literal["percentile", "bias-corrected", "bca"] = "percentile"
+    resamples: int = Field(default=USUAL_RESAMPLES, ge=100, le=RESAMPLES.most)
+    seed: int = Field(default=DEFAULT_SEED, ge=SEEDS.least, le=2**53)
+    level: float = Field(default=LEVELS.default, gt=LEVELS.least, lt=LEVELS.most)
+    interval: IntervalName = "percentile"
     bollen_stine: bool = False
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from functools import singledispatch
 
 from dusk_arrow.core.specification.changes import (
     AddConstruct,
@@ -77,6 +78,16 @@ def _member(specification: Specification, construct: str, indicator: str) -> Con
     if indicator not in owner.everything:
         raise refuse("not_an_indicator", f"{indicator} is no indicator of {construct}.", indicator, construct)
     return owner
+
+
+def _block_edited(
+    specification: Specification, construct: str, edit: Callable[[Shows | MadeOf], Sequence[Statement]]
+) -> Specification:
+    """The specification with a construct's own statement replaced by what `edit` makes of it."""
+    return edited(
+        specification,
+        lambda s: list(edit(s)) if isinstance(s, Shows | MadeOf) and s.construct == construct else [s],
+    )
 
 
 def _check_new_name(specification: Specification, name: str) -> None:
@@ -181,131 +192,208 @@ def _with_controls(specification: Specification, names: tuple[str, ...]) -> Spec
     return appended(edited(kept, edit), Controls(names)) if names else kept
 
 
+@singledispatch
+def _applied(change: Change, specification: Specification) -> Specification:
+    raise TypeError(f"no change: {change!r}")
+
+
+@_applied.register
+def _(change: Hold, specification: Specification) -> Specification:
+    return hold_at(specification, change.parameters, change.value)
+
+
+@_applied.register
+def _(change: Free, specification: Specification) -> Specification:
+    return make_free(specification, change.parameters)
+
+
+@_applied.register
+def _(change: MakeEqual, specification: Specification) -> Specification:
+    return make_equal(specification, change.parameters)
+
+
+@_applied.register
+def _(change: OrderIndicators, specification: Specification) -> Specification:
+    name, owner = change.construct, _construct(specification, change.construct)
+    if set(change.indicators) - set(owner.everything):
+        raise refuse("not_an_indicator", f"Only indicators of {name} can be put in order.", name)
+    return _ordered(specification, name, tuple(dict.fromkeys([*change.indicators, *owner.everything])))
+
+
+@_applied.register
+def _(change: Keep, specification: Specification) -> Specification:
+    _member(specification, change.construct, change.indicator)
+    specification = _not_kept(specification, change.construct, change.indicator)
+    if not change.essential:
+        return specification
+    return appended(specification, Keeps((change.indicator,), change.construct, change.reason or None))
+
+
+@_applied.register
+def _(change: DuplicateConstruct, specification: Specification) -> Specification:
+    name, to, owner = change.name, change.to, _construct(specification, change.name)
+    model = read(specification)
+    paths = [path for path in model.paths if name in path and path not in model.controls]
+    copied = [AddPath(to if a == name else a, to if b == name else b) for a, b in paths]
+    return apply_all(specification, [AddConstruct(to, (), owner.mode), *copied])
+
+
+@_applied.register
+def _(change: AddConstruct, specification: Specification) -> Specification:
+    _check_new_name(specification, change.name)
+    _check_free(specification, change.indicators)
+    kind = Shows if change.mode == "reflective" else MadeOf
+    return appended(specification, kind(change.name, change.indicators))
+
+
+@_applied.register
+def _(change: RemoveConstruct, specification: Specification) -> Specification:
+    name, owner = change.name, _construct(specification, change.name)
+    others = {n for c in read(specification).constructs if c.name != name for n in c.everything}
+    for indicator in owner.everything:
+        if indicator not in others:
+            specification = forgotten(specification, indicator)
+    return _block_edited(forgotten(specification, name), name, lambda block: [])
+
+
+@_applied.register
+def _(change: MergeConstructs, specification: Specification) -> Specification:
+    return _merge(specification, change.name, change.into)
+
+
+@_applied.register
+def _(change: Rename, specification: Specification) -> Specification:
+    name, to = change.name, change.to
+    _construct(specification, name)
+    if name == to:
+        return specification
+    _check_new_name(specification, to)
+    return edited(specification, lambda s: [map_names(s, lambda n: to if n == name else n)])
+
+
+@_applied.register
+def _(change: SetMode, specification: Specification) -> Specification:
+    name = change.name
+    _construct(specification, name)
+    kind = Shows if change.mode == "reflective" else MadeOf
+    specification = _block_edited(specification, name, lambda block: [kind(name, block.indicators)])
+    own = set(_construct(specification, name).everything)
+    return without_targets(
+        specification,
+        lambda t: isinstance(t, Arrow) and name in vars(t).values() and bool({t.source, t.target} & own),
+    )
+
+
+@_applied.register
+def _(change: AddIndicators, specification: Specification) -> Specification:
+    _check_free(specification, change.indicators, _construct(specification, change.construct))
+    return _block_edited(
+        specification,
+        change.construct,
+        lambda block: [replace(block, indicators=block.indicators + change.indicators)],
+    )
+
+
+@_applied.register
+def _(change: RemoveIndicator, specification: Specification) -> Specification:
+    _member(specification, change.construct, change.indicator)
+    return unlisted(forgotten(specification, change.indicator), change.construct, change.indicator)
+
+
+@_applied.register
+def _(change: ReplaceIndicators, specification: Specification) -> Specification:
+    return _replaced(specification, change.construct, change.indicators, change.by)
+
+
+@_applied.register
+def _(change: MoveIndicator, specification: Specification) -> Specification:
+    _construct(specification, change.to)
+    gone = RemoveIndicator(change.construct, change.indicator)
+    return apply_all(specification, [gone, AddIndicators(change.to, (change.indicator,))])
+
+
+@_applied.register
+def _(change: MakeMarker, specification: Specification) -> Specification:
+    indicator, owner = change.indicator, _member(specification, change.construct, change.indicator)
+    order = (indicator, *(n for n in owner.everything if n != indicator))
+    specification = without_targets(specification, lambda t: isinstance(t, Arrow) and t.target == indicator)
+    return _ordered(specification, change.construct, order)
+
+
+@_applied.register
+def _(change: SetAside, specification: Specification) -> Specification:
+    indicator = change.indicator
+    if indicator not in _member(specification, change.construct, indicator).indicators:
+        raise refuse("already_aside", f"{indicator} is already set aside.", indicator)
+    return appended(specification, SetsAside((indicator,), change.construct, change.reason or None))
+
+
+@_applied.register
+def _(change: TakeBack, specification: Specification) -> Specification:
+    indicator = change.indicator
+    if indicator in _member(specification, change.construct, indicator).indicators:
+        raise refuse("not_aside", f"{indicator} is not set aside.", indicator)
+    return taken_back(specification, change.construct, indicator)
+
+
+@_applied.register
+def _(change: AddPath, specification: Specification) -> Specification:
+    source, target = change.source, change.target
+    if source == target:
+        raise refuse("path_to_itself", f"A path from {source} to itself makes no sense.", source)
+    if (source, target) in read(specification).paths:
+        raise refuse("path_exists", f"There is already a path from {source} to {target}.", source, target)
+    return appended(specification, Leads((source,), (target,)))
+
+
+@_applied.register
+def _(change: SetControls, specification: Specification) -> Specification:
+    return _with_controls(specification, tuple(dict.fromkeys(change.names)))
+
+
+@_applied.register
+def _(change: RemovePath, specification: Specification) -> Specification:
+    arrow = Arrow(change.source, change.target)
+    specification = without_targets(specification, lambda t: t == arrow)
+    return without_path(specification, change.source, change.target)
+
+
+@_applied.register
+def _(change: RemoveObserved, specification: Specification) -> Specification:
+    return forgotten(specification, change.name)
+
+
+@_applied.register
+def _(change: SetCovariance, specification: Specification) -> Specification:
+    pair = (change.first, change.second)
+    specification = without_pair(specification, *pair)
+    return specification if change.free is None else appended(specification, Covaries(pair, change.free))
+
+
+@_applied.register
+def _(change: FixPath, specification: Specification) -> Specification:
+    arrow = Arrow(change.source, change.target)
+    specification = edited(specification, lambda s: [] if isinstance(s, Holds) and s.target == arrow else [s])
+    if change.value is not None:
+        return appended(specification, Holds(arrow, change.value))
+    if arrow not in {Arrow(*path) for path in read(specification).paths}:
+        return appended(specification, Leads((change.source,), (change.target,)))
+    return specification
+
+
+@_applied.register
+def _(change: AddSentence, specification: Specification) -> Specification:
+    return Specification((*specification.lines, parse_line(change.sentence)))
+
+
+@_applied.register
+def _(change: ReplaceText, specification: Specification) -> Specification:
+    return parse(change.text)
+
+
 def apply(specification: Specification, change: Change) -> Specification:
     """The specification after a change. Raises ProblemError where the change makes no sense there."""
-    match change:
-        case Hold(parameters, value):
-            return hold_at(specification, parameters, value)
-        case Free(parameters):
-            return make_free(specification, parameters)
-        case MakeEqual(parameters):
-            return make_equal(specification, parameters)
-        case OrderIndicators(construct, indicators):
-            owner = _construct(specification, construct)
-            if set(indicators) - set(owner.everything):
-                raise refuse("not_an_indicator", f"Only indicators of {construct} can be put in order.", construct)
-            order = tuple(dict.fromkeys([*indicators, *owner.everything]))
-            return _ordered(specification, construct, order)
-        case Keep(construct, indicator, reason, essential):
-            _member(specification, construct, indicator)
-            specification = _not_kept(specification, construct, indicator)
-            return (
-                appended(specification, Keeps((indicator,), construct, reason or None)) if essential else specification
-            )
-        case DuplicateConstruct(name, to):
-            owner = _construct(specification, name)
-            model = read(specification)
-            paths = [path for path in model.paths if name in path and path not in model.controls]
-            copied = [AddPath(to if a == name else a, to if b == name else b) for a, b in paths]
-            return apply_all(specification, [AddConstruct(to, (), owner.mode), *copied])
-        case AddConstruct(name, indicators, mode):
-            _check_new_name(specification, name)
-            _check_free(specification, indicators)
-            kind = Shows if mode == "reflective" else MadeOf
-            return appended(specification, kind(name, indicators))
-        case RemoveConstruct(name):
-            owner = _construct(specification, name)
-            others = {n for c in read(specification).constructs if c.name != name for n in c.everything}
-            for indicator in owner.everything:
-                if indicator not in others:
-                    specification = forgotten(specification, indicator)
-            specification = forgotten(specification, name)
-            return edited(
-                specification,
-                lambda s: [] if isinstance(s, Shows | MadeOf) and s.construct == name else [s],
-            )
-        case MergeConstructs(name, into):
-            return _merge(specification, name, into)
-        case Rename(name, to):
-            _construct(specification, name)
-            if name == to:
-                return specification
-            _check_new_name(specification, to)
-            return edited(specification, lambda s: [map_names(s, lambda n: to if n == name else n)])
-        case SetMode(name, mode):
-            _construct(specification, name)
-            kind = Shows if mode == "reflective" else MadeOf
-            specification = edited(
-                specification,
-                lambda s: [kind(name, s.indicators)] if isinstance(s, Shows | MadeOf) and s.construct == name else [s],
-            )
-            own = set(_construct(specification, name).everything)
-            return without_targets(
-                specification,
-                lambda t: isinstance(t, Arrow) and name in vars(t).values() and bool({t.source, t.target} & own),
-            )
-        case AddIndicators(construct, indicators):
-            _check_free(specification, indicators, _construct(specification, construct))
-            return edited(
-                specification,
-                lambda s: (
-                    [replace(s, indicators=s.indicators + indicators)]
-                    if isinstance(s, Shows | MadeOf) and s.construct == construct
-                    else [s]
-                ),
-            )
-        case RemoveIndicator(construct, indicator):
-            _member(specification, construct, indicator)
-            return unlisted(forgotten(specification, indicator), construct, indicator)
-        case ReplaceIndicators(construct, indicators, by):
-            return _replaced(specification, construct, indicators, by)
-        case MoveIndicator(indicator, construct, to):
-            _construct(specification, to)
-            specification = apply(specification, RemoveIndicator(construct, indicator))
-            return apply(specification, AddIndicators(to, (indicator,)))
-        case MakeMarker(construct, indicator):
-            owner = _member(specification, construct, indicator)
-            order = (indicator, *(n for n in owner.everything if n != indicator))
-            specification = without_targets(specification, lambda t: isinstance(t, Arrow) and t.target == indicator)
-            return _ordered(specification, construct, order)
-        case SetAside(construct, indicator, reason):
-            owner = _member(specification, construct, indicator)
-            if indicator not in owner.indicators:
-                raise refuse("already_aside", f"{indicator} is already set aside.", indicator)
-            return appended(specification, SetsAside((indicator,), construct, reason or None))
-        case TakeBack(construct, indicator):
-            owner = _member(specification, construct, indicator)
-            if indicator in owner.indicators:
-                raise refuse("not_aside", f"{indicator} is not set aside.", indicator)
-            return taken_back(specification, construct, indicator)
-        case AddPath(source, target):
-            if source == target:
-                raise refuse("path_to_itself", f"A path from {source} to itself makes no sense.", source)
-            if (source, target) in read(specification).paths:
-                raise refuse("path_exists", f"There is already a path from {source} to {target}.", source, target)
-            return appended(specification, Leads((source,), (target,)))
-        case SetControls(names):
-            return _with_controls(specification, tuple(dict.fromkeys(names)))
-        case RemovePath(source, target):
-            specification = without_targets(specification, lambda t: t == Arrow(source, target))
-            return without_path(specification, source, target)
-        case RemoveObserved(name):
-            return forgotten(specification, name)
-        case SetCovariance(first, second, free):
-            specification = without_pair(specification, first, second)
-            return specification if free is None else appended(specification, Covaries((first, second), free))
-        case FixPath(source, target, value):
-            arrow = Arrow(source, target)
-            specification = edited(specification, lambda s: [] if isinstance(s, Holds) and s.target == arrow else [s])
-            if value is not None:
-                return appended(specification, Holds(arrow, value))
-            if arrow not in {Arrow(*path) for path in read(specification).paths}:
-                return appended(specification, Leads((source,), (target,)))
-            return specification
-        case AddSentence(sentence):
-            return Specification((*specification.lines, parse_line(sentence)))
-        case ReplaceText(text):
-            return parse(text)
+    return _applied(change, specification)
 
 
 def rename_column(specification: Specification, old: str, new: str) -> Specification:

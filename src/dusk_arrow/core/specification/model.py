@@ -29,6 +29,7 @@ from dusk_arrow.core.specification.statements import (
     SetsAside,
     Shows,
     Specification,
+    Statement,
     Target,
     Tracks,
     VarianceOf,
@@ -168,6 +169,99 @@ def _awake(values: dict[Target, float], aside: set[str]) -> dict[Target, float]:
     return {target: value for target, value in values.items() if not touches(target, aside)}
 
 
+@dataclass
+class _Said:
+    """What the statements say, one after the other; later ones win over earlier ones of the same thing."""
+
+    constructs: dict[str, Construct] = field(default_factory=dict)
+    paths: dict[tuple[str, str], None] = field(default_factory=dict)
+    free: dict[tuple[str, str], None] = field(default_factory=dict)
+    closed: dict[tuple[str, str], None] = field(default_factory=dict)
+    moderations: list[Moderates] = field(default_factory=list)
+    fixed: dict[Target, float] = field(default_factory=dict)
+    starts: dict[Target, float] = field(default_factory=dict)
+    released: set[Target] = field(default_factory=set)
+    names: dict[str, Target] = field(default_factory=dict)
+    matches: list[tuple[Target | Reference, ...]] = field(default_factory=list)
+    tracked: dict[str, tuple[str, ...] | Expression] = field(default_factory=dict)
+    expectations: list[Expects] = field(default_factory=list)
+    controls: list[Controls] = field(default_factory=list)
+
+    def hear(self, statement: Statement) -> None:
+        """Takes in one statement; what sets aside and keeps is taken in when all constructs are known."""
+        match statement:
+            case Shows(name, indicators):
+                self.constructs.setdefault(name, Construct(name, "reflective", tuple(dict.fromkeys(indicators))))
+            case MadeOf(name, indicators):
+                self.constructs.setdefault(name, Construct(name, "formative", tuple(dict.fromkeys(indicators))))
+            case Leads(sources, targets):
+                self.paths.update({(source, end): None for source in sources for end in targets})
+            case Controls():
+                self.controls.append(statement)
+            case Covaries(_, True):
+                self.free.update(dict.fromkeys(_pairs(statement)))
+            case Covaries(_, False):
+                self.closed.update(dict.fromkeys(_pairs(statement)))
+            case Moderates():
+                self.moderations.append(statement)
+            case Holds(target, value):
+                self.fixed[canonical(target)] = value
+            case Releases(target):
+                self.released.add(canonical(target))
+            case Begins(target, value):
+                self.starts[canonical(target)] = value
+            case Calls(target, name):
+                self.names[name] = canonical(target)
+            case Matches(members):
+                self.matches.append(tuple(m if isinstance(m, Reference) else canonical(m) for m in members))
+            case Tracks(name, quantity):
+                self.tracked[name] = quantity
+            case Expects():
+                self.expectations.append(statement)
+            case SetsAside() | Keeps():
+                pass
+
+    def sort_out(self, statement: SetsAside | Keeps) -> None:
+        """Sets indicators of a construct aside, or marks them as kept."""
+        owner = self.constructs.get(statement.construct)
+        if owner is None:
+            return
+        if isinstance(statement, Keeps):
+            self.constructs[owner.name] = replace(owner, kept=owner.kept + statement.indicators)
+            return
+        leaving = [name for name in statement.indicators if name in owner.indicators]
+        self.constructs[owner.name] = replace(
+            owner,
+            indicators=tuple(name for name in owner.indicators if name not in leaving),
+            aside=owner.aside + tuple((name, statement.reason) for name in leaving),
+        )
+
+    def sleep(self) -> None:
+        """What is said of an indicator that is set aside sleeps until it is taken back."""
+        in_use = {name for construct in self.constructs.values() for name in construct.indicators}
+        aside = {name for construct in self.constructs.values() for name, _ in construct.aside} - in_use
+        self.fixed, self.starts = _awake(self.fixed, aside), _awake(self.starts, aside)
+        self.names = {name: target for name, target in self.names.items() if not touches(target, aside)}
+        self.matches = [
+            kept
+            for members in self.matches
+            if len(kept := tuple(m for m in members if isinstance(m, Reference) or not touches(m, aside))) > 1
+        ]
+        self.free = {pair: None for pair in self.free if not aside & set(pair)}
+        self.closed = {pair: None for pair in self.closed if not aside & set(pair)}
+        self.released = {target for target in self.released if not touches(target, aside)}
+
+    def draw_what_is_held(self) -> None:
+        """A path that is held at a value is one; a covariance that is held at one is not left out."""
+        owned = [(c, name) for c in self.constructs.values() for name in c.everything]
+        measured = {(c.name, name) if c.mode == "reflective" else (name, c.name) for c, name in owned}
+        for target in self.fixed:
+            if isinstance(target, Arrow) and (target.source, target.target) not in measured:
+                self.paths.setdefault((target.source, target.target))
+            elif isinstance(target, Pair) and (target.first, target.second) not in self.free:
+                self.closed.pop((target.first, target.second), None)
+
+
 def read(specification: Specification) -> Model:
     """The model that a specification describes; later statements win over earlier ones of the same thing.
 
@@ -175,97 +269,27 @@ def read(specification: Specification) -> Model:
 
     Never fails: contradictions are found by `checking.check`, which sees the statements themselves.
     """
-    constructs: dict[str, Construct] = {}
-    paths: dict[tuple[str, str], None] = {}
-    free: dict[tuple[str, str], None] = {}
-    closed: dict[tuple[str, str], None] = {}
-    moderations: list[Moderates] = []
-    fixed: dict[Target, float] = {}
-    starts: dict[Target, float] = {}
-    released: set[Target] = set()
-    names: dict[str, Target] = {}
-    matches: list[tuple[Target | Reference, ...]] = []
-    tracked: dict[str, tuple[str, ...] | Expression] = {}
-    expectations: list[Expects] = []
-    controls: list[Controls] = []
-    statements = specification.statements
-    for statement in statements:
-        match statement:
-            case Shows(name, indicators):
-                constructs.setdefault(name, Construct(name, "reflective", tuple(dict.fromkeys(indicators))))
-            case MadeOf(name, indicators):
-                constructs.setdefault(name, Construct(name, "formative", tuple(dict.fromkeys(indicators))))
-            case Leads(sources, targets):
-                paths.update({(source, end): None for source in sources for end in targets})
-            case Controls():
-                controls.append(statement)
-            case Covaries(_, True):
-                free.update(dict.fromkeys(_pairs(statement)))
-            case Covaries(_, False):
-                closed.update(dict.fromkeys(_pairs(statement)))
-            case Moderates():
-                moderations.append(statement)
-            case Holds(target, value):
-                fixed[canonical(target)] = value
-            case Releases(target):
-                released.add(canonical(target))
-            case Begins(target, value):
-                starts[canonical(target)] = value
-            case Calls(target, name):
-                names[name] = canonical(target)
-            case Matches(members):
-                matches.append(tuple(m if isinstance(m, Reference) else canonical(m) for m in members))
-            case Tracks(name, quantity):
-                tracked[name] = quantity
-            case Expects():
-                expectations.append(statement)
-            case SetsAside() | Keeps():
-                pass
-    for statement in statements:
-        if isinstance(statement, SetsAside) and statement.construct in constructs:
-            owner = constructs[statement.construct]
-            leaving = [name for name in statement.indicators if name in owner.indicators]
-            constructs[statement.construct] = replace(
-                owner,
-                indicators=tuple(name for name in owner.indicators if name not in leaving),
-                aside=owner.aside + tuple((name, statement.reason) for name in leaving),
-            )
-        elif isinstance(statement, Keeps) and statement.construct in constructs:
-            owner = constructs[statement.construct]
-            constructs[statement.construct] = replace(owner, kept=owner.kept + statement.indicators)
-    in_use = {name for construct in constructs.values() for name in construct.indicators}
-    aside = {name for construct in constructs.values() for name, _ in construct.aside} - in_use
-    fixed, starts = _awake(fixed, aside), _awake(starts, aside)
-    names = {name: target for name, target in names.items() if not touches(target, aside)}
-    matches = [
-        kept
-        for members in matches
-        if len(kept := tuple(m for m in members if isinstance(m, Reference) or not touches(m, aside))) > 1
-    ]
-    free = {pair: None for pair in free if not aside & set(pair)}
-    closed = {pair: None for pair in closed if not aside & set(pair)}
-    loadings = {(c.name, name) for c in constructs.values() for name in c.everything if c.mode == "reflective"}
-    weights = {(name, c.name) for c in constructs.values() for name in c.everything if c.mode == "formative"}
-    for target in fixed:
-        if isinstance(target, Arrow):
-            arrow = (target.source, target.target)
-            if arrow not in loadings and arrow not in weights:
-                paths.setdefault(arrow)
-        elif isinstance(target, Pair) and (target.first, target.second) not in free:
-            closed.pop((target.first, target.second), None)
-    controlled = _controlled(controls, tuple(paths))
+    said = _Said()
+    for statement in specification.statements:
+        said.hear(statement)
+    for statement in specification.statements:
+        if isinstance(statement, SetsAside | Keeps):
+            said.sort_out(statement)
+    said.sleep()
+    said.draw_what_is_held()
+    controlled = _controlled(said.controls, tuple(said.paths))
     return Model(
-        tuple(constructs.values()),
-        tuple(dict.fromkeys((*paths, *controlled))),
-        tuple(free),
-        tuple(closed),
-        tuple(moderations),
-        fixed,
-        starts,
-        frozenset(target for target in released if not touches(target, aside)),
-        names,
-        tuple(matches),
-        tracked,
-        tuple(expectations),
+        tuple(said.constructs.values()),
+        tuple(dict.fromkeys((*said.paths, *controlled))),
+        tuple(said.free),
+        tuple(said.closed),
+        tuple(said.moderations),
+        said.fixed,
+        said.starts,
+        frozenset(said.released),
+        said.names,
+        tuple(said.matches),
+        said.tracked,
+        tuple(said.expectations),
         controlled,
     )

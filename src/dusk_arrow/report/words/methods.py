@@ -5,7 +5,7 @@ from __future__ import annotations
 from dusk_arrow import __version__
 from dusk_arrow.core.family_options import BY_KEY, FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.problems import counted, enumerated
-from dusk_arrow.core.wording import INTERVALS
+from dusk_arrow.core.run_options import INTERVAL
 from dusk_arrow.report.cells import Style
 from dusk_arrow.report.material import Material
 from dusk_arrow.report.tables.stated import covarying, equal, held, wholes, words_of
@@ -16,11 +16,6 @@ ERRORS = {
     "observed": "the observed information (Efron & Hinkley, 1978)",
     "sandwich": "the sandwich of the information and the casewise scores (White, 1982)",
     "satorra-bentler": "the expected information, corrected for the fourth moments (Satorra & Bentler, 1994)",
-}
-RESAMPLED = {
-    "percentile": "Efron & Tibshirani, 1993",
-    "bias-corrected": "Efron, 1982",
-    "bca": "Efron, 1987",
 }
 SCALED = {"sandwich": "Yuan & Bentler (2000)", "satorra-bentler": "Satorra & Bentler (1994)"}
 MOST_STATED = 6  # of one kind, that are told one by one
@@ -185,7 +180,7 @@ def _resamples(material: Material) -> list[str]:
     drawn = summary.used + summary.not_converged
     said = [
         f"Standard errors, p and intervals come from {drawn:,} bootstrap resamples of the cases (seed {summary.seed}): "
-        f"{100 * summary.level:g} % {INTERVALS[summary.interval]} intervals ({RESAMPLED[summary.interval]})."
+        f"{100 * summary.level:g} % {INTERVAL.words(summary.interval)} intervals ({INTERVAL.choice(summary.interval).source})."
     ]
     if drawn < summary.requested:
         said.append(f"Of {summary.requested:,} that were asked for, {drawn:,} were drawn.")
@@ -217,7 +212,7 @@ def settings(material: Material) -> list[str]:
             said.append(f"{option.label}: {'yes' if value else 'no'}")
     said.append(f"resamples: {settings.bootstrap:,}" if settings.bootstrap else "no resamples")
     if settings.bootstrap:
-        said += [f"seed: {settings.seed}", f"interval: {INTERVALS[settings.interval]}, {100 * settings.level:g} %"]
+        said += [f"seed: {settings.seed}", f"interval: {INTERVAL.words(settings.interval)}, {100 * settings.level:g} %"]
     data = results.data
     mark = f" Fingerprint of the data: {data.fingerprint[:16]}." if data is not None else ""
     return [f"Settings – {'; '.join(said)}.{mark} Computed with Dusk Arrow {__version__}."]
