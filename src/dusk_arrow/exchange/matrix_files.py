@@ -12,11 +12,13 @@ from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.problems import Problem, Repair
 from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.number_marks import Mark, value
+from dusk_arrow.exchange.printed_matrices import straightened
 from dusk_arrow.exchange.reading_options import ReadAgain, refuse
 
 EXTRA_ROWS = ("n", "sd", "mean")
 MOST_ROWS = 1010
 ALIKE = 1e-6
+ROUNDED, TELLING = 0.011, 0.05  # what two digits leave open; what is no typing error
 
 
 @dataclass(frozen=True)
@@ -51,7 +53,9 @@ def _take_apart(rows: list[list[str]]) -> Table:
 
 def looks_like_matrix(rows: list[list[str]], mark: Mark = ".") -> bool:
     """Whether rows are those of a matrix of named variables: with names in front of the rows too, as a triangle, or
-    square, symmetric and possible as covariances."""
+    square, symmetric and possible as covariances; or as papers print one."""
+    if straightened(rows[: MOST_ROWS + 1], mark) is not None:
+        return True
     if not 3 <= len(rows) <= MOST_ROWS:
         return False
     table = _take_apart(rows)
@@ -98,7 +102,8 @@ def _cell(text: str, row: str, column: str, mark: Mark) -> float:
     return found
 
 
-def _matrix(table: Table, mark: Mark) -> Array:
+def _matrix(table: Table, mark: Mark) -> tuple[Array, list[Problem]]:
+    """The covariances, with what is to be said of how they stood there. Raises ProblemError."""
     names, p = table.names, len(table.names)
     if len(set(names)) < p:
         raise refuse("duplicate_names", "Two variables of the matrix have the same name.")
@@ -111,13 +116,27 @@ def _matrix(table: Table, mark: Mark) -> Array:
     matrix = _place(table.body, p, mark)
     if matrix is None:
         raise refuse("not_a_matrix", f"A row of the matrix has more values than the {p} names in the first line.")
+    if _covariances_above(matrix):
+        message = "The matrix has correlations below its diagonal and covariances above it; the covariances are used."
+        return np.triu(matrix) + np.triu(matrix, 1).T, [Problem("covariances_above", "note", message)]
     for i in range(p):
         for j in range(i + 1):
             if np.isnan(matrix[i, j]):
                 raise refuse("not_a_matrix", f"Row {names[i]}, column {names[j]} of the matrix is empty.")
             if abs(matrix[i, j] - matrix[j, i]) > ALIKE * max(np.sqrt(abs(matrix[i, i] * matrix[j, j])), 1e-300):
                 raise refuse("not_symmetric", f"The matrix is not symmetric at {names[j]} and {names[i]}.")
-    return matrix
+    return matrix, []
+
+
+def _covariances_above(matrix: Array) -> bool:
+    """Whether a matrix has correlations below its diagonal and the covariances that go with them above it, as far as two digits tell."""
+    variances = np.diag(matrix)
+    if np.isnan(matrix).any() or not (variances > 0).all():
+        return False
+    size = np.sqrt(np.outer(variances, variances))
+    if (np.abs(matrix - matrix.T) / size).max() < TELLING:
+        return False  # a typing error in a symmetric matrix
+    return bool((np.abs((matrix / size).T - matrix)[np.tril_indices(len(matrix), -1)] <= ROUNDED).all())
 
 
 def _possible(names: list[str], matrix: Array) -> None:
@@ -170,13 +189,15 @@ def read_matrix(
     Further rows named `n`, `sd` and `mean` may follow. Raises ProblemError when it cannot be used; correlations
     without SDs, and a matrix that is not positive definite, are read with a warning.
     """
+    printed = straightened(rows, mark)
+    rows = rows if printed is None else printed.rows
     if len(rows) < 3:
         raise refuse("not_a_matrix", "The file holds no matrix: a line of names and a line per variable are needed.")
     table = _take_apart(rows)
     names = table.names
-    matrix = _matrix(table, mark)
+    matrix, problems = _matrix(table, mark)
     _possible(names, matrix)
-    problems: list[Problem] = []
+    problems += [] if printed is None else printed.notes
     sd = _row(table, "sd", mark)
     correlations = bool(np.allclose(np.diag(matrix), 1.0, atol=1e-8))
     if sd is not None:
@@ -198,8 +219,9 @@ def read_matrix(
     return Moments(name, tuple(names), matrix, cases, divisor_offset, means, sd is None and correlations), problems
 
 
-def taken_as_matrix(rows: list[list[str]]) -> Problem:
+def taken_as_matrix(rows: list[list[str]], mark: Mark) -> Problem:
     """What is said where a file was recognised as a matrix, with the way to read it otherwise."""
-    count = len(_take_apart(rows).names)
+    printed = straightened(rows, mark)
+    count = len(_take_apart(rows if printed is None else printed.rows).names)
     message = f"The rows are read as a covariance or correlation matrix of {count} variables, not as cases."
     return Problem("read_as_matrix", "note", message, (), (Repair("They are cases", ReadAgain({"kind": "cases"})),))

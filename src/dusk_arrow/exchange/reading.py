@@ -115,7 +115,7 @@ def read_as(
         reading = read_file(content, file_name, options)
         return reading.data, reading.problems
     rows, mark = found
-    said = [] if options.kind == "matrix" else [taken_as_matrix(rows)]
+    said = [] if options.kind == "matrix" else [taken_as_matrix(rows, mark)]
     try:
         moments, noticed = read_matrix(rows, Path(file_name).stem or "matrix", n, divisor_offset, mark)
     except ProblemError as error:

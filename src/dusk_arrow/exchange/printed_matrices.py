@@ -1,0 +1,182 @@
+"""A matrix as papers print it, brought into the shape that files have: names in front of the rows alone or none, numbered rows, means
+and SDs in columns, a triangle without its diagonal, dashes, reliabilities or stars in it, notes below."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from dusk_arrow.core.problems import Problem
+from dusk_arrow.core.texts import plain_name
+from dusk_arrow.exchange.number_marks import Mark, value
+
+STATISTICS = {
+    **dict.fromkeys(("m", "mean", "means"), "mean"),
+    **dict.fromkeys(("sd", "sds", "s.d.", "std. dev."), "sd"),
+    "n": "n",
+}
+DASHES = ("-", "–", "—", "−", "--", "---")
+MINUS = re.compile(r"^[–—−](?=[\d.,])")
+STARS = re.compile(r"(?<=\d)\s*[*†‡§]+$")
+IN_BRACKETS = re.compile(r"^[(\[](.+)[)\]]$")
+NUMBERED = re.compile(r"^\d+[.)]?\s+(?=\D)")
+NUMBER_ALONE = re.compile(r"^\d+[.)]?$")
+CASES = re.compile(r"\bn\s*=\s*([\d,]*\d)", re.IGNORECASE)
+DASH, FEWEST = "–", 2
+
+
+@dataclass(frozen=True)
+class Printed:
+    """The rows as a file would have them, with what is to be said of it."""
+
+    rows: list[list[str]]
+    notes: tuple[Problem, ...]
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A line of the body: the name in front, and the numbers and dashes after it, as they can be read."""
+
+    name: str
+    numbers: list[str]
+    bracketed: bool = False
+
+
+def _number(cell: str) -> str:
+    """A cell without what papers add to a number; dashes are all one."""
+    cell = cell.strip()
+    return DASH if cell in DASHES else MINUS.sub("-", STARS.sub("", cell))
+
+
+def _reads(cell: str, mark: Mark) -> bool:
+    inner = IN_BRACKETS.match(_number(cell))
+    return _number(cell) == DASH or bool(np.isfinite(value(inner.group(1) if inner else _number(cell), mark)))
+
+
+def _line(row: list[str], mark: Mark) -> _Line | None:
+    """None for a line in whose numbers there is text."""
+    cells = [cell.strip() for cell in row if cell.strip()]
+    if len(cells) > 1 and NUMBER_ALONE.match(cells[0]) and not _reads(cells[1], mark):
+        cells = cells[1:]  # the number of the row
+    front = 0
+    while front < len(cells) and not _reads(cells[front], mark):
+        front += 1
+    name = NUMBERED.sub("", plain_name(" ".join(cells[:front])))
+    numbers = [_number(cell) for cell in cells[front:]]
+    if not all(_reads(cell, mark) for cell in numbers):
+        return None
+    inner = [IN_BRACKETS.match(cell) for cell in numbers]
+    numbers = [found.group(1) if found else cell for found, cell in zip(inner, numbers, strict=True)]
+    return _Line(name, numbers, any(inner))
+
+
+def _heads(row: list[str], mark: Mark) -> list[str] | None:
+    """The heads of the columns, where a line is one of heads: without numbers, or with those of the variables in order."""
+    cells = [cell.strip() for cell in row if cell.strip()]
+    counted = [cell.rstrip(".)") for cell in cells if NUMBER_ALONE.match(cell)]
+    if any(_reads(cell, mark) and not NUMBER_ALONE.match(cell) for cell in cells):
+        return None
+    if counted and (len(counted) < FEWEST or counted != [str(i + 1) for i in range(len(counted))]):
+        return None
+    return cells
+
+
+def _triangle(numbers: list[list[str]], mark: Mark) -> list[list[str]] | None:
+    """The whole matrix of a triangle with or without its diagonal, or of a symmetric square; None where lines have other lengths."""
+    p = len(numbers)
+    lengths = [len(row) for row in numbers]
+    full = [[""] * p for _ in range(p)]
+    shapes = {
+        tuple(range(1, p + 1)): lambda i: range(i + 1),
+        tuple(range(p)): lambda i: range(i),
+        tuple(range(p, 0, -1)): lambda i: range(i, p),
+        tuple(range(p - 1, -1, -1)): lambda i: range(i + 1, p),
+        (p,) * p: lambda i: range(p),
+    }
+    places = shapes.get(tuple(lengths))
+    if places is None:
+        return None
+    for i, row in enumerate(numbers):
+        for j, cell in zip(places(i), row, strict=True):
+            full[i][j] = cell
+            full[j][i] = full[j][i] or cell
+    if lengths == [p] * p:
+        found = np.array([[value(cell, mark) for cell in row] for row in full])
+        np.fill_diagonal(found, 1)
+        if p <= FEWEST or not np.array_equal(found, found.T):
+            return None
+    for i in range(p):
+        full[i][i] = full[i][i] or DASH
+    return full
+
+
+def straightened(rows: list[list[str]], mark: Mark) -> Printed | None:
+    """A printed matrix as a file would have it; None where the rows are none, or where nothing needs to be brought into shape."""
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    heads = _heads(rows[0], mark) if rows else None
+    body, cases = [], None
+    for row in rows[0 if heads is None else 1 :]:
+        text = " ".join(row).strip()
+        if text.casefold().startswith(("note", "*", "n =", "n=")):
+            found = CASES.search(text)
+            cases = found.group(1).replace(",", "") if found else cases
+            continue
+        line = _line(row, mark)
+        if line is None:
+            return None
+        body.append(line)
+    below = {STATISTICS[line.name.casefold()]: line.numbers for line in body if line.name.casefold() in STATISTICS}
+    body = [line for line in body if line.name.casefold() not in STATISTICS]
+    beside = [STATISTICS[head.casefold()] for head in heads or [] if head.casefold() in STATISTICS]
+    p = len(body)
+    if all(line.numbers and line.numbers[0].rstrip(".)") == str(at + 1) for at, line in enumerate(body)):
+        body = [replace(line, numbers=line.numbers[1:]) for line in body]  # the numbers of the rows
+    if p < FEWEST or any(len(line.numbers) < len(beside) for line in body):
+        return None
+    matrix = _triangle([line.numbers[len(beside) :] for line in body], mark)
+    named = [head for head in heads or [] if head.casefold() not in STATISTICS and not NUMBER_ALONE.match(head)]
+    names = [line.name for line in body]
+    if not all(names):
+        names = named if len(named) == p and not any(names) else [f"v{i + 1}" for i in range(p)]
+        if any(line.name for line in body):
+            return None
+    if matrix is None or len(set(names)) < p:
+        return None
+    return _as_file(body, names, matrix, beside, below, cases, heads is None or len(named) < p)
+
+
+def _as_file(
+    body: list[_Line],
+    names: list[str],
+    matrix: list[list[str]],
+    beside: list[str],
+    below: dict[str, list[str]],
+    cases: str | None,
+    no_heads: bool,
+) -> Printed | None:
+    p, notes = len(names), []
+    diagonal = [matrix[i][i] for i in range(p)]
+    implied = [cell == DASH for cell in diagonal]
+    bracketed = any(line.bracketed for line in body)
+    changed = any(implied) or bracketed or bool(beside) or no_heads or cases is not None
+    inside = [matrix[i][j] for i in range(p) for j in range(p) if i != j]
+    if not changed or DASH in inside or not (p > FEWEST or any(line.name for line in body)):
+        return None
+    if bracketed or any(implied):
+        if bracketed:
+            message = "The numbers in brackets on the diagonal are taken for reliabilities; correlations have 1 there."
+            notes.append(Problem("diagonal_in_brackets", "note", message))
+        for i in range(p):
+            matrix[i][i] = "1"
+    if names[0] == "v1" and not body[0].name:
+        message = f"The matrix has no names; its variables are called v1 to v{p}, in its order."
+        notes.append(Problem("names_made", "note", message))
+    rows = [["", *names], *([name, *row] for name, row in zip(names, matrix, strict=True))]
+    for at, which in enumerate(beside):
+        rows.append([which, *(line.numbers[at] for line in body)])
+    rows += [[which, *numbers] for which, numbers in below.items()]
+    if cases is not None and "n" not in [*beside, *below]:
+        rows.append(["n", cases])
+    return Printed(rows, tuple(notes))
