@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from dusk_arrow.core.observations.data import DataSet, Moments
 from dusk_arrow.core.problems import ProblemError
 from dusk_arrow.core.specification.sentences import parse
+from dusk_arrow.exchange.origins import Origin
 from dusk_arrow.exchange.reading import read_any
 from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.results.analysis import analyse
@@ -115,3 +116,25 @@ def test_cases_are_no_printed_matrix(rows: list[list[int]], heads: str) -> None:
     found, _ = read_any("\n".join(lines).encode(), "t.csv", ReadingOptions())
     assert isinstance(found, DataSet)
     assert found.n == len(rows)
+
+
+def test_names_sds_and_means_can_stand_beside_a_matrix() -> None:
+    """What a paper tells in its text, not in the table, is typed in: quoted names with blanks and commas in them too."""
+    how = ReadingOptions(sds=(0.8, 1.1, 0.95, 1.3), means=(3.4, 2.9, 4.0, 3.1))
+    text = "1\n.45 1\n.30 -.20 1\n.21 .08 .33 1\n"
+    found, _ = Origin("t.txt", text.encode(), how, '"Trust, in staff" "Joy at work" Play Rest', 278).read()
+    wanted = moments(WHOLE + SDS)
+    assert isinstance(found, Moments)
+    assert found.names == ("Trust, in staff", "Joy at work", "Play", "Rest")
+    np.testing.assert_allclose(found.covariance, wanted.covariance, rtol=1e-12)
+    np.testing.assert_array_equal(found.means, wanted.means)
+    assert not found.correlations
+    for wrong in (
+        ReadingOptions(sds=(1.0, 2.0)),
+        ReadingOptions(sds=(1, 1, 1, -1)),
+        ReadingOptions(means=(float("nan"),) * 4),
+    ):
+        with pytest.raises(ProblemError):
+            Origin("t.txt", text.encode(), wrong, "", 278).read()
+    with pytest.raises(ProblemError, match="3 names for 4"):
+        Origin("t.txt", text.encode(), how, "a b c", 278).read()

@@ -2612,10 +2612,12 @@ export interface components {
              *       "encoding": null,
              *       "header": true,
              *       "kind": null,
+             *       "means": [],
              *       "missing_codes": [],
              *       "moments_divisor": "n-1",
              *       "n": null,
              *       "number_names": false,
+             *       "sds": [],
              *       "sheet": null,
              *       "skip": 0,
              *       "turned_marks": []
@@ -3079,7 +3081,7 @@ export interface components {
         };
         /**
          * ImportOptions
-         * @description How a file is to be read; what is null is found out. `n` and `moments_divisor` are for a matrix.
+         * @description How a file is to be read; what is null is found out. `n`, `moments_divisor`, `sds` and `means` are for a matrix.
          */
         ImportOptions: {
             /**
@@ -3113,6 +3115,11 @@ export interface components {
              */
             kind: ("cases" | "matrix") | null;
             /**
+             * Means
+             * @default []
+             */
+            means: number[];
+            /**
              * Missing Codes
              * @default []
              */
@@ -3133,6 +3140,11 @@ export interface components {
              * @default false
              */
             number_names: boolean;
+            /**
+             * Sds
+             * @default []
+             */
+            sds: number[];
             /**
              * Sheet
              * @default null

@@ -45,6 +45,8 @@ const AS_FOUND: ImportOptions = {
   kind: null,
   n: null,
   moments_divisor: "n-1",
+  sds: [],
+  means: [],
 };
 
 /** A file before anything is stored: how it is read, what came of it, what is wrong and how to put it right. */

@@ -1,5 +1,5 @@
 import type { Schemas } from "../client/client";
-import type { ReactNode } from "react";
+import { useRef, type ReactNode } from "react";
 import type { ImportOptions } from "./sending";
 
 type Preview = Schemas["PreviewPart"];
@@ -54,7 +54,16 @@ export function ReadingForm({ options, names, found, change, setNames }: Props) 
           </select>
         </Field>
       )}
-      {matrix && <MatrixFields options={options} change={change} known={found.n} />}
+      {matrix && (
+        <MatrixFields
+          options={options}
+          change={change}
+          known={found.n}
+          variables={found.n_columns}
+          names={names}
+          setNames={setNames}
+        />
+      )}
       {text && (
         <>
           <Field label="Columns are separated by">
@@ -190,30 +199,83 @@ function NamesAndCodes({ options, names, change, setNames }: Omit<Props, "found"
   );
 }
 
+/** Numbers as they are typed or pasted, apart by blanks, commas or semicolons; with points as decimal marks. */
+const numbersIn = (text: string) =>
+  text
+    .split(/[,;\s]+/)
+    .filter(Boolean)
+    .map(Number);
+
+const SOON = 400; // milliseconds after the last key
+
+/** A line that counts while it is typed, shortly after the last key. */
+function TypedLine(props: {
+  label: string;
+  initial: string;
+  placeholder: string;
+  commit: (text: string) => void;
+  type?: "number";
+}) {
+  const waiting = useRef<number>(undefined);
+  return (
+    <Field label={props.label}>
+      <input
+        className={INPUT}
+        type={props.type ?? "text"}
+        placeholder={props.placeholder}
+        defaultValue={props.initial}
+        onChange={({ target }) => {
+          clearTimeout(waiting.current);
+          waiting.current = window.setTimeout(() => props.commit(target.value), SOON);
+        }}
+      />
+    </Field>
+  );
+}
+
 function MatrixFields({
   options,
   change,
   known,
-}: {
-  options: ImportOptions;
-  change: Props["change"];
+  variables,
+  names,
+  setNames,
+}: Pick<Props, "options" | "change" | "names" | "setNames"> & {
   known: number | null;
+  variables: number;
 }) {
+  const beside = (key: "sds" | "means") => (text: string) => {
+    const numbers = numbersIn(text);
+    if (numbers.every(Number.isFinite)) change({ [key]: numbers });
+  };
+  const asMany = variables ? `${variables} numbers, as 0.8, 1.1, …` : "numbers, as 0.8, 1.1, …";
   return (
     <>
-      <Field label="Number of cases behind it">
-        <input
-          className={INPUT}
-          type="number"
-          min={2}
-          placeholder={known === null ? "n" : `as in the file: ${known}`}
-          defaultValue={options.n ?? ""}
-          onBlur={(event) =>
-            change({ n: Number(event.target.value) >= 2 ? Number(event.target.value) : null })
-          }
-          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        />
-      </Field>
+      <TypedLine
+        label="Number of cases behind it"
+        type="number"
+        placeholder={known === null ? "n" : `as in the file: ${known}`}
+        initial={options.n?.toString() ?? ""}
+        commit={(text) => change({ n: Number(text) >= 2 ? Number(text) : null })}
+      />
+      <TypedLine
+        label="Names, in the order of the matrix"
+        placeholder="as in the file"
+        initial={names}
+        commit={setNames}
+      />
+      <TypedLine
+        label="Standard deviations"
+        placeholder={asMany}
+        initial={options.sds?.join(", ") ?? ""}
+        commit={beside("sds")}
+      />
+      <TypedLine
+        label="Means"
+        placeholder={asMany}
+        initial={options.means?.join(", ") ?? ""}
+        commit={beside("means")}
+      />
       <Field label="It was divided by">
         <select
           className={SELECT}

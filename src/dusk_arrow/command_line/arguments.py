@@ -52,6 +52,10 @@ def fit_parser() -> argparse.ArgumentParser:
     data.add_argument("--n", type=int, help="the number of cases behind the matrix")
     data.add_argument("--moments-divisor", choices=["n", "n-1"], default="n-1", help="how the matrix was computed")
     data.add_argument(
+        "--matrix-sds", default="", metavar=".8,1.1", help="SDs of the variables of a matrix, in its order"
+    )
+    data.add_argument("--matrix-means", default="", metavar="3.4,2.9", help="their means")
+    data.add_argument(
         "--hold-out-half", type=int, metavar="SEED",
         help="estimate on half of the complete cases; the other half waits unseen",
     )  # fmt: skip

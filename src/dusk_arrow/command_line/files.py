@@ -63,7 +63,18 @@ def _reading_options(options: argparse.Namespace, kind: Literal["cases", "matrix
         skip=options.skip,
         turned_marks=_parts(options.turned_marks),
         kind=kind,
+        sds=_numbers(options, "matrix_sds"),
+        means=_numbers(options, "matrix_means"),
     )
+
+
+def _numbers(options: argparse.Namespace, name: str) -> tuple[float, ...]:
+    """The numbers of an option. Raises ProblemError where there is text among them."""
+    try:
+        return tuple(float(part) for part in _parts(getattr(options, name, "")))
+    except ValueError:
+        message = f"--{name.replace('_', '-')}: give numbers, separated by commas."
+        raise problem("option_invalid", message) from None
 
 
 def _parts(text: str) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ from typing import cast
 from dusk_arrow.core.observations.data import DataSet, Level
 from dusk_arrow.core.texts import one_line, plain_name
 
+QUOTED = re.compile(r"\"[^\"]*\"")
 LEVELS = ("number", "ordered", "category", "identifier", "text")
 
 
@@ -44,10 +45,16 @@ def read_names(text: str) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     comma or equals sign), or names alone on one line."""
     lines = [line.strip() for line in text.lstrip("\ufeff").splitlines() if line.strip()]
     if len(lines) == 1:
-        names = [plain_name(name).strip('"') for name in re.split(r"[\t;,]|\s+", lines[0]) if name.strip()]
-        return tuple(names), (None,) * len(names)
+        apart = r"[\t;,]" if re.search(r"[\t;,]", QUOTED.sub("", lines[0])) else r"\s"
+        cells = re.findall(rf'"[^"]*"|(?:(?!{apart})[^"])+', lines[0])
+        names = tuple(name for cell in cells if (name := plain_name(cell.strip().strip('"'))))
+        return names, (None,) * len(names)
     found = []
     for line in lines:
-        name, _, label = re.sub(r"\t|;|,|=", "\t", line, count=1).partition("\t")
-        found.append((plain_name(name).strip('"'), one_line(label).strip('"') or None))
+        quoted = QUOTED.match(line)
+        if quoted:
+            name, label = quoted.group(), line[quoted.end() :].lstrip("\t;,= ")
+        else:
+            name, _, label = re.sub(r"\t|;|,|=", "\t", line, count=1).partition("\t")
+        found.append((plain_name(name.strip().strip('"')), one_line(label).strip('"') or None))
     return tuple(name for name, _ in found), tuple(label for _, label in found)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -161,9 +162,22 @@ def _row(table: Table, which: str, mark: Mark) -> Array | None:
     if not given:
         return None
     values = np.array([_cell(cell, which, f"{at + 1}", mark) for at, cell in enumerate(given)])
+    return _as_many(table, which, values)
+
+
+def _beside(table: Table, which: str, mark: Mark, given: Sequence[float]) -> Array | None:
+    """SDs or means as they were given beside the matrix, or else its own row of them."""
+    if not len(given):
+        return _row(table, which, mark)
+    if not np.isfinite(given).all():
+        raise refuse("text_in_matrix", f"One of the numbers given as {which} is none.")
+    return _as_many(table, which, np.array(given, dtype=float))
+
+
+def _as_many(table: Table, which: str, values: Array) -> Array:
     if which != "n" and values.size != len(table.names):
         words = {"sd": "SDs", "mean": "means"}[which]
-        raise refuse("not_a_matrix", f"The row of {words} has {values.size} values for {len(table.names)} variables.")
+        raise refuse("not_a_matrix", f"There are {values.size} {words} for {len(table.names)} variables.")
     return values
 
 
@@ -182,11 +196,17 @@ def _cases(given: int | None, table: Table, mark: Mark) -> tuple[int, list[Probl
 
 
 def read_matrix(
-    rows: list[list[str]], name: str, n: int | None, divisor_offset: int = 1, mark: Mark = "."
+    rows: list[list[str]],
+    name: str,
+    n: int | None,
+    divisor_offset: int = 1,
+    mark: Mark = ".",
+    sds: Sequence[float] = (),
+    means: Sequence[float] = (),
 ) -> tuple[Moments, list[Problem]]:
     """A full or triangular matrix with variable names in the first row, and in front of each row or not.
 
-    Further rows named `n`, `sd` and `mean` may follow. Raises ProblemError when it cannot be used; correlations
+    Further rows named `n`, `sd` and `mean` may follow; `sds` and `means` that are given replace them. Raises ProblemError when it cannot be used; correlations
     without SDs, and a matrix that is not positive definite, are read with a warning.
     """
     printed = straightened(rows, mark)
@@ -198,7 +218,8 @@ def read_matrix(
     matrix, problems = _matrix(table, mark)
     _possible(names, matrix)
     problems += [] if printed is None else printed.notes
-    sd = _row(table, "sd", mark)
+    sd = _beside(table, "sd", mark, sds)
+    own_means = _beside(table, "mean", mark, means)
     correlations = bool(np.allclose(np.diag(matrix), 1.0, atol=1e-8))
     if sd is not None:
         if not (sd > 0).all():
@@ -215,8 +236,7 @@ def read_matrix(
     for found in check_covariance(names, matrix, cases, given=True):
         words = f"{found.message} A model of all these columns cannot be estimated; one of fewer may be."
         problems.append(replace(found, severity="warning", message=words))
-    means = _row(table, "mean", mark)
-    return Moments(name, tuple(names), matrix, cases, divisor_offset, means, sd is None and correlations), problems
+    return Moments(name, tuple(names), matrix, cases, divisor_offset, own_means, sd is None and correlations), problems
 
 
 def taken_as_matrix(rows: list[list[str]], mark: Mark) -> Problem:

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from dusk_arrow.core.observations.data import DataSet, Source
+from dusk_arrow.core.observations.data import Source
 from dusk_arrow.core.problems import Problem
-from dusk_arrow.exchange.previews import with_names
+from dusk_arrow.exchange.previews import named
 from dusk_arrow.exchange.reading import read_any
 from dusk_arrow.exchange.reading_options import ReadingOptions
 
@@ -28,9 +28,7 @@ class Origin:
     def read(self) -> tuple[Source, tuple[Problem, ...]]:
         """The data before any recorded step, and what was noticed. Raises ProblemError."""
         data, noticed = read_any(self.content, self.file_name, self.options, self.n, self.divisor_offset)
-        if self.names.strip() and isinstance(data, DataSet):
-            data = with_names(data, self.names)
-        return data, noticed
+        return named(data, self.names) if self.names.strip() else data, noticed
 
     def notes(self) -> dict[str, Any]:
         """Everything but the contents, as JSON has it."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from dusk_arrow.core.observations.data import DataSet, Moments
+from dusk_arrow.core.observations.data import DataSet, Moments, Source
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.texts import printable
 from dusk_arrow.exchange.csv_files import count_rows, first_rows, lay_out
@@ -35,6 +36,23 @@ class Preview:
     lines: int | None
 
 
+def named(data: Source, text: str) -> Source:
+    """Cases or a matrix with names of a pasted list or a second file; a matrix has no labels. Raises ProblemError."""
+    if isinstance(data, DataSet):
+        return with_names(data, text)
+    names = read_names(text)[0]
+    _check_list(names, len(data.names))
+    return replace(data, names=names)
+
+
+def _check_list(names: Sequence[str], columns: int) -> None:
+    if len(names) != columns:
+        message = f"The list has {len(names)} names for {columns} columns."
+        raise ProblemError([Problem("names_do_not_match", "error", message)])
+    if len(set(names)) < len(names):
+        raise ProblemError([Problem("duplicate_names", "error", "A name stands twice in the list.")])
+
+
 def with_names(data: DataSet, text: str) -> DataSet:
     """The data with the labels of a second file or a pasted list: for columns of those names, or in file order where
     none of the names is known and the numbers match. Raises ProblemError otherwise."""
@@ -45,11 +63,7 @@ def with_names(data: DataSet, text: str) -> DataSet:
     if any(name in data.names for name in names):
         columns = tuple(replace(c, label=known.get(c.name) or c.label) for c in data.columns)
         return replace(data, columns=columns)
-    if len(names) != len(data.columns):
-        message = f"The list has {len(names)} names for {len(data.columns)} columns."
-        raise ProblemError([Problem("names_do_not_match", "error", message)])
-    if len(set(names)) < len(names):
-        raise ProblemError([Problem("duplicate_names", "error", "A name stands twice in the list.")])
+    _check_list(names, len(data.columns))
     both = zip(data.columns, names, labels, strict=True)
     return replace(data, columns=tuple(replace(c, name=name, label=label or c.label) for c, name, label in both))
 

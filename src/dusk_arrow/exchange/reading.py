@@ -117,7 +117,9 @@ def read_as(
     rows, mark = found
     said = [] if options.kind == "matrix" else [taken_as_matrix(rows, mark)]
     try:
-        moments, noticed = read_matrix(rows, Path(file_name).stem or "matrix", n, divisor_offset, mark)
+        moments, noticed = read_matrix(
+            rows, Path(file_name).stem or "matrix", n, divisor_offset, mark, options.sds, options.means
+        )
     except ProblemError as error:
         raise ProblemError([*error.problems, *said]) from None
     return moments, (*said, *noticed)

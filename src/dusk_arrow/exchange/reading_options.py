@@ -19,7 +19,8 @@ class ReadingOptions:
     `sheet` and `cells` (such as B3:H40) are for workbooks, the marks for text files. `skip` rows above the names are
     passed over. `names` replace those of the file, `number_names` tells repeated and empty ones apart by numbers.
     `turned_marks` are columns whose points or commas could be decimal or thousands marks, to be read the other way than
-    found. `kind` says whether the rows are cases or a matrix. `most_rows` reads no more than the first ones.
+    found. `kind` says whether the rows are cases or a matrix; `sds` and `means` stand beside a matrix, in the order of its variables, and
+    replace its own. `most_rows` reads no more than the first ones.
     """
 
     delimiter: str | None = None
@@ -35,6 +36,8 @@ class ReadingOptions:
     turned_marks: tuple[str, ...] = ()
     kind: Literal["cases", "matrix"] | None = None
     most_rows: int | None = None
+    sds: tuple[float, ...] = ()
+    means: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from dusk_arrow.core.observations.taking_steps import apply_steps
 from dusk_arrow.core.problems import Problem, ProblemError
 from dusk_arrow.core.texts import one_line
 from dusk_arrow.exchange.origins import Origin
-from dusk_arrow.exchange.previews import preview, with_names
+from dusk_arrow.exchange.previews import named, preview
 from dusk_arrow.exchange.reading import read_any
 from dusk_arrow.exchange.reading_options import ReadingOptions
 from dusk_arrow.exchange.recorded_steps import AnyStep
@@ -41,7 +41,7 @@ PREVIEWED = 300  # columns that a preview describes; there may be more
 
 
 class ImportOptions(BaseModel):
-    """How a file is to be read; what is null is found out. `n` and `moments_divisor` are for a matrix."""
+    """How a file is to be read; what is null is found out. `n`, `moments_divisor`, `sds` and `means` are for a matrix."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -58,6 +58,8 @@ class ImportOptions(BaseModel):
     kind: Literal["cases", "matrix"] | None = None
     n: int | None = Field(default=None, ge=2, le=1_000_000_000)
     moments_divisor: Literal["n", "n-1"] = "n-1"
+    sds: list[float] = Field(default=[], max_length=1000)
+    means: list[float] = Field(default=[], max_length=1000)
 
     def reading(self) -> ReadingOptions:
         """The options of the readers."""
@@ -73,6 +75,8 @@ class ImportOptions(BaseModel):
             number_names=self.number_names,
             turned_marks=tuple(self.turned_marks),
             kind=self.kind,
+            sds=tuple(self.sds),
+            means=tuple(self.means),
         )
 
 
@@ -148,10 +152,10 @@ def read_form(form: FileForm) -> tuple[DataSet | Moments, list[Problem], list[St
         content = Path(path).read_bytes()
     origin = Origin(file_name, content, options.reading(), form.names, options.n, offset)
     steps: list[Step] = list(form.steps)
+    if form.names.strip():
+        data = named(data, form.names)
     if isinstance(data, Moments):
         return data, list(noticed), [], origin
-    if form.names.strip():
-        data = with_names(data, form.names)
     _, faults = apply_steps(data, steps)
     if faults:
         raise ProblemError(faults)
@@ -167,11 +171,12 @@ def preview_file(form: FileForm) -> Response:
     with kept(form.file) as path:
         found = context().readers.read(preview, path, file_name, options.reading(), options.n)
     data, problems = found.data, list(found.problems)
-    if isinstance(data, DataSet):
+    if data is not None:
         try:
-            data = with_names(data, form.names) if form.names.strip() else data
-            data, faults = apply_steps(data, form.steps)
-            problems += faults
+            data = named(data, form.names) if form.names.strip() else data
+            if isinstance(data, DataSet):
+                data, faults = apply_steps(data, form.steps)
+                problems += faults
         except ProblemError as error:
             problems += error.problems
     blocked = data is None or any(problem.severity == "error" for problem in problems)
