@@ -1,3 +1,3 @@
 """Structural equation models from a questionnaire to a path diagram."""
 
-__version__ = "0.14.1"
+__version__ = "0.15.0"

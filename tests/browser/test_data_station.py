@@ -126,6 +126,35 @@ def test_estimation_is_switched_and_models_are_compared(page: Page) -> None:
     assert page.errors() == []
 
 
+def test_a_table_of_a_paper_is_pasted(page: Page) -> None:
+    """Correlations as they are printed, with means, SDs, reliabilities and stars, become a project without a file; an SD that the text
+    of the paper corrects is typed beside them."""
+    table = (
+        "Variable\tM\tSD\t1\t2\t3\n1. Trust\t3.4\t.80\t(.84)\n2. Joy at work\t2.9\t1.10\t.45**\t(.79)\n"
+        "3. Play\t4.0\t.95\t.30*\t−.20\t(.91)\nNote. N = 278. * p < .05. ** p < .01.\n"
+    )
+    page.open("/")
+    page.button("Choose a file")
+    page.driver.execute_script(
+        "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+        "document.body.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true }));",
+        table,
+    )
+    page.until(lambda: "a matrix of 3 variables" in page.find("header").text)
+    assert "taken for reliabilities" in page.find("[aria-label='Problems']").text
+    columns = page.find("table[aria-label='Columns as they will arrive']")
+    page.until(lambda: [
+        cell.text for cell in columns.find_elements("css selector", "tbody tr:nth-child(2) > *") if cell.text
+    ] == ["Joy at work", "number", "2.90", "1.10"])  # fmt: skip
+    (sds,) = [field for field in page.all("label") if field.text == "Standard deviations"]
+    sds.find_element("css selector", "input").send_keys("0.8, 1.25, 0.95")
+    page.until(lambda: "1.25" in page.find("table[aria-label='Columns as they will arrive']").text)
+    page.press("Bring it in")
+    page.until(lambda: "/data" in page.driver.current_url)
+    page.until(lambda: "278 × 3" in page.find("header").text)
+    assert page.errors() == []
+
+
 def test_a_matrix_is_recognised_and_asks_for_its_cases(page: Page, tmp_path: Path) -> None:
     """A square file was once six cases with nothing to put right; now it is a matrix, or cases if one says so."""
     path = tmp_path / "published.csv"

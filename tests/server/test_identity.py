@@ -46,6 +46,22 @@ def test_one_matrix_with_other_means_has_other_intercepts(client: FlaskClient) -
     assert found[0]["data"]["analysed"] != found[1]["data"]["analysed"]
 
 
+def test_a_change_of_the_settings_is_told_in_words(client: FlaskClient, created: dict[str, Any]) -> None:
+    """The trail is read by people: *estimated: errors observed, missing full-information* was none of their words."""
+    model = created["model_id"]
+    told = [
+        estimated(client, model, missing="full-information", errors="observed"),
+        estimated(client, model, estimator="gls", missing="listwise", errors="expected", means=True),
+        estimated(client, model, means=False),
+    ]
+    assert [one["revision"]["words"] for one in told] == [
+        "estimated: a missing answer: full information, standard errors: observed information",
+        "estimated: generalized least squares, a missing answer: leave the case out, "
+        "standard errors: expected information, with “model means and intercepts too”",
+        "estimated: without “model means and intercepts too”",
+    ]
+
+
 def test_described_columns_are_those_of_the_document(client: FlaskClient, created: dict[str, Any]) -> None:
     """Performance is over the ends of the scale: recorded later, they count at once, and the wording with them."""
     model, project = created["model_id"], created["project_id"]

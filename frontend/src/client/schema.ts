@@ -3365,7 +3365,7 @@ export interface components {
             };
             /**
              * Version
-             * @default 0.14.1
+             * @default 0.15.0
              */
             version: string;
         };

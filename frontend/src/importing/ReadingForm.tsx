@@ -217,6 +217,11 @@ function TypedLine(props: {
   type?: "number";
 }) {
   const waiting = useRef<number>(undefined);
+  const tell = (text: string) => {
+    clearTimeout(waiting.current);
+    waiting.current = undefined;
+    props.commit(text);
+  };
   return (
     <Field label={props.label}>
       <input
@@ -226,8 +231,9 @@ function TypedLine(props: {
         defaultValue={props.initial}
         onChange={({ target }) => {
           clearTimeout(waiting.current);
-          waiting.current = window.setTimeout(() => props.commit(target.value), SOON);
+          waiting.current = window.setTimeout(() => tell(target.value), SOON);
         }}
+        onBlur={({ target }) => waiting.current !== undefined && tell(target.value)}
       />
     </Field>
   );

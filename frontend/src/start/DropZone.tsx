@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Upload } from "lucide-react";
-import { useRef, useState } from "react";
+import { useEffect, useEffectEvent, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { attempt } from "../api/attempt";
 import { useChoices } from "../api/hooks";
@@ -15,7 +15,15 @@ interface Props {
   project?: number | null;
 }
 
-/** Takes a file by drop or pick, and leads to its preview. */
+/** A table on the clipboard as a file, where a paste is meant for no field. */
+function pastedFile(event: ClipboardEvent): File | undefined {
+  const { target, clipboardData } = event;
+  if (target instanceof HTMLElement && target.closest("input, textarea, [contenteditable]")) return undefined;
+  const text = clipboardData?.getData("text/plain") ?? "";
+  return text.trim().includes("\n") ? new File([text], "pasted.txt") : clipboardData?.files[0];
+}
+
+/** Takes a file by drop or pick, or a table by paste, and leads to its preview. */
 export function DropZone({ words, compact = false, project = null }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
@@ -36,6 +44,12 @@ export function DropZone({ words, compact = false, project = null }: Props) {
     begin(file, project);
     void navigate("/import");
   };
+  const paste = useEffectEvent((event: ClipboardEvent) => look(pastedFile(event)));
+  useEffect(() => {
+    const pasted = (event: ClipboardEvent) => paste(event);
+    document.addEventListener("paste", pasted);
+    return () => document.removeEventListener("paste", pasted);
+  }, []);
   const Pick = compact ? Action : Primary;
   return (
     <div
@@ -55,6 +69,9 @@ export function DropZone({ words, compact = false, project = null }: Props) {
       <Pick onClick={() => input.current?.click()}>
         <Upload size={14} /> Choose a file
       </Pick>
+      <p className="text-sm text-quiet">
+        or paste a table here: cases, or correlations as a paper prints them
+      </p>
       <input
         ref={input}
         type="file"

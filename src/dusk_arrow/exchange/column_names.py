@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from dusk_arrow.core.problems import Problem, ProblemError, Repair, listed
+from dusk_arrow.core.problems import Problem, ProblemError, Repair, counted, listed
 from dusk_arrow.core.specification.limits import LONGEST_NAME
 from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.reading_options import ReadAgain, ReadingOptions, refuse
@@ -32,7 +32,7 @@ def column_names(first: list[str], options: ReadingOptions) -> tuple[list[str], 
     """Names of the columns, given the first row, and how many rows they take up (0 or 1). Raises ProblemError."""
     if options.names is not None:
         if len(options.names) != len(first):
-            message = f"{len(options.names)} names are given for {len(first)} columns."
+            message = f"The list has {counted(len(options.names), 'name')} for {counted(len(first), 'column')}."
             raise refuse("names_do_not_match", message)
         names = [short_name(name) for name in options.names]
         rows = 1 if options.header else 0

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import TYPE_CHECKING
 
+from dusk_arrow.core.problems import counted
 from dusk_arrow.exchange.cells import Marks, assemble
 from dusk_arrow.exchange.column_names import column_names
 from dusk_arrow.exchange.number_marks import Mark, guess_mark
@@ -126,6 +127,10 @@ def count_rows(layout: Layout) -> int:
     return layout.text.count("\n") + (not layout.text.endswith("\n"))
 
 
+def _unlike(values: int, names: int) -> str:
+    return f"The rows have {counted(values, 'value')}, but the first line has {counted(names, 'name')}."
+
+
 def _read_cells(layout: Layout, options: ReadingOptions, skip: int) -> pd.DataFrame:
     """The cells below the first `skip` lines: columns of numbers where all cells are, columns of text otherwise."""
     import pandas as pd  # loaded late: it takes long, and a start does not need it
@@ -191,11 +196,9 @@ def read_csv(content: bytes, name: str, options: ReadingOptions | None = None) -
     if cells.shape[1] > len(names):
         spare = cells.iloc[:, len(names) :]
         if not spare.isna().all(axis=None) and not (spare == "").all(axis=None):
-            message = f"The rows have {cells.shape[1]} values, but there are {len(names)} names in the first line."
+            message = _unlike(cells.shape[1], len(names))
             raise refuse("ragged", message)
         cells = cells.iloc[:, : len(names)]
     if cells.shape[1] < len(names):
-        raise refuse(
-            "ragged", f"The rows have {cells.shape[1]} values, but there are {len(names)} names in the first line."
-        )
+        raise refuse("ragged", _unlike(cells.shape[1], len(names)))
     return assemble(cells, names, name, options, Marks(layout.decimal, layout.certain))

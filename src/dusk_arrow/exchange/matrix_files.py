@@ -10,7 +10,7 @@ import numpy as np
 from dusk_arrow.core.linear_algebra import Array
 from dusk_arrow.core.observations.data import Moments
 from dusk_arrow.core.observations.screening import check_covariance
-from dusk_arrow.core.problems import Problem, Repair
+from dusk_arrow.core.problems import Problem, Repair, counted
 from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.number_marks import Mark, value
 from dusk_arrow.exchange.printed_matrices import straightened
@@ -109,7 +109,10 @@ def _matrix(table: Table, mark: Mark) -> tuple[Array, list[Problem]]:
     if len(set(names)) < p:
         raise refuse("duplicate_names", "Two variables of the matrix have the same name.")
     if len(table.body) != p:
-        raise refuse("not_a_matrix", f"The matrix has {p} names in the first line but {len(table.body)} rows.")
+        raise refuse(
+            "not_a_matrix",
+            f"The matrix has {counted(p, 'name')} in the first line but {counted(len(table.body), 'row')}.",
+        )
     for name, row in zip(names, table.body, strict=True):
         for other, cell in zip(names, row, strict=False):
             if cell:
@@ -176,8 +179,9 @@ def _beside(table: Table, which: str, mark: Mark, given: Sequence[float]) -> Arr
 
 def _as_many(table: Table, which: str, values: Array) -> Array:
     if which != "n" and values.size != len(table.names):
-        words = {"sd": "SDs", "mean": "means"}[which]
-        raise refuse("not_a_matrix", f"There are {values.size} {words} for {len(table.names)} variables.")
+        word = {"sd": "SD", "mean": "mean"}[which]
+        there = "is" if values.size == 1 else "are"
+        raise refuse("not_a_matrix", f"There {there} {counted(values.size, word)} for {len(table.names)} variables.")
     return values
 
 

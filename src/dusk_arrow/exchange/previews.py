@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from dusk_arrow.core.observations.data import DataSet, Moments, Source
-from dusk_arrow.core.problems import Problem, ProblemError
+from dusk_arrow.core.problems import Problem, ProblemError, counted
 from dusk_arrow.core.texts import printable
 from dusk_arrow.exchange.csv_files import count_rows, first_rows, lay_out
 from dusk_arrow.exchange.labels import is_sidecar, read_names, with_labels
@@ -47,7 +47,7 @@ def named(data: Source, text: str) -> Source:
 
 def _check_list(names: Sequence[str], columns: int) -> None:
     if len(names) != columns:
-        message = f"The list has {len(names)} names for {columns} columns."
+        message = f"The list has {counted(len(names), 'name')} for {counted(columns, 'column')}."
         raise ProblemError([Problem("names_do_not_match", "error", message)])
     if len(set(names)) < len(names):
         raise ProblemError([Problem("duplicate_names", "error", "A name stands twice in the list.")])

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, options_by_name
 from dusk_arrow.core.observations.steps import words as words_of_step
+from dusk_arrow.core.options import Option
 from dusk_arrow.core.specification.applying import apply_all
 from dusk_arrow.core.specification.changes import AddPath, Change, words
 from dusk_arrow.core.specification.cleaning import cleaned
@@ -182,6 +183,14 @@ class ModelEdit(BaseModel):
     removed: bool | None = None
 
 
+def _chosen(option: Option, value: object) -> str:
+    """What was chosen of a setting, in the words of the menu."""
+    if not option.choices:
+        return f"{'with' if value else 'without'} “{option.hint}”"
+    words = option.words(str(value))
+    return words if option.name in SAID_AS_THEY_ARE else f"{option.label[0].lower()}{option.label[1:]}: {words}"
+
+
 def _global_items(before: Any, after: Any) -> list[str]:
     """What changed about the items that sum constructs up, in words."""
     said = [f"{item} sums {construct} up" for construct, item in after.items() if before.get(construct) != item]
@@ -203,11 +212,7 @@ def set_settings(path: ModelPath, body: NewSettings) -> Response:
         families = {family.key: family.words for family in FAMILY_OPTIONS}
         items = _global_items(before.pop("global_items", {}), after.get("global_items", {}))
         changed = [
-            families[str(value)]
-            if name == "family"
-            else options[name].words(str(value))
-            if name in SAID_AS_THEY_ARE
-            else f"{name.replace('_', ' ')} {value}"
+            families[str(value)] if name == "family" else _chosen(options[name], value)
             for name, value in after.items()
             if name != "global_items" and before[name] != value
         ]
