@@ -271,6 +271,23 @@ def test_text_and_board_show_one_model(page: Page) -> None:
     assert page.errors() == []
 
 
+def test_the_foot_leads_to_why_nothing_is_estimated(page: Page) -> None:
+    """From any station: the board comes, with nothing selected and nothing in front of it, and the lens tells the reason."""
+    fresh(page)
+    page.keys("s")
+    page.until(lambda: focused(page, "Sentences of the model"))
+    page.keys("Tr shows in tr1, tr2", Keys.ENTER)
+    page.until(lambda: page.cards())
+    page.until(lambda: "Not estimated: see why" in page.named("estimated").text)
+    page.find("a[href$='/quality']").click()
+    page.until(lambda: "/quality" in page.driver.current_url)
+    page.named("estimated").find_element("css selector", "a").click()
+    page.until(lambda: "/model" in page.driver.current_url)
+    page.until(lambda: "identified" in page.find("[aria-label='Lens']").text)
+    assert not page.all("[aria-label='Sentences of the model']")
+    assert page.errors() == []
+
+
 def test_two_windows_and_a_reload_in_mid_gesture(page: Page) -> None:
     """What one window did the other learns; a gesture that a reload cuts short is either done or not, never half."""
     fresh(page)

@@ -307,3 +307,14 @@ def test_no_advice_for_what_has_no_direction_or_shape() -> None:
     assert shape is not None
     assert shape.multivariate_normality is not None
     assert shape.multivariate_normality.columns == ["q1", "q2", "q3", "q4"]
+
+
+def test_cases_are_held_against_the_parameters_that_are_counted() -> None:
+    """Beside *free parameters 30* a warning of 21 looked like a mistake: it says of how many it speaks, and which it leaves out."""
+    few = {means: document(TWO_CAUSES, alike(3), means=means) for means in (False, True)}
+    counts = {means: sum(p.free for p in found.parameters) for means, found in few.items()}
+    assert counts == {False: 21, True: 30}
+    said = {means: codes(found)["few_cases_per_parameter"] for means, found in few.items()}
+    assert said[False].startswith("60 cases for 21 parameters are 2.9 to 1;")
+    assert said[True].startswith("60 cases for 21 of 30 parameters, means and intercepts apart, are 2.9 to 1;")
+    assert [few[means].fit.n_parameters for means in (False, True)] == [21, 30]  # type: ignore[union-attr]

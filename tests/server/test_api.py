@@ -303,6 +303,13 @@ def test_cross_site_writes_are_refused(client: FlaskClient) -> None:
     assert (answer.status_code, answer.get_json()["problems"][0]["code"]) == (403, "foreign_origin")
 
 
+def test_every_answer_says_how_long_the_server_worked(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    """*Estimated in … ms* is that time: over a slow line the way there and back is not computing."""
+    clock = iter([3.0, 3.25])
+    monkeypatch.setattr("dusk_arrow.server.timing.perf_counter", lambda: next(clock))
+    assert client.get("/api/alive").headers["Server-Timing"] == "work;dur=250.0"
+
+
 def test_every_answer_is_guarded(client: FlaskClient) -> None:
     """No inline script, nothing from elsewhere, no framing, no cookie."""
     answer = client.get("/api/projects")

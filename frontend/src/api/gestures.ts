@@ -6,6 +6,7 @@ import {
   api,
   ProblemAnswer,
   take,
+  workedFor,
   type Change,
   type ModelState,
   type Schemas,
@@ -35,7 +36,6 @@ export function useGestures(modelId: number) {
     const work = before.then(async () => {
       const current = queries.getQueryData<ModelState>(keys.model(modelId));
       if (!current) return null;
-      const begun = performance.now();
       useDesk.setState({ saving: true });
       try {
         // An answer that was asked for before this gesture must not arrive after it and show the model as it was.
@@ -43,7 +43,7 @@ export function useGestures(modelId: number) {
         const state = await request(current.revision.id);
         queries.setQueryData(keys.model(modelId), state);
         const made = state.revision.id > current.revision.id ? state.revision.id : null;
-        useDesk.setState({ elapsed: performance.now() - begun, complaint: null, made, moves: [] });
+        useDesk.setState({ elapsed: workedFor(state), complaint: null, made, moves: [] });
         void queries.invalidateQueries({ queryKey: keys.trail(modelId) });
         return state;
       } catch (error) {

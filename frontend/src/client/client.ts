@@ -85,14 +85,30 @@ function isProblem(error: unknown): error is ProblemDocument {
   return typeof error === "object" && error !== null && "problems" in error;
 }
 
+/** How long the server worked for what it answered, in milliseconds. */
+const worked = new WeakMap<object, number>();
+export const workedFor = (data: object) => worked.get(data) ?? null;
+
+function timed(data: unknown, response: Response | undefined) {
+  const told = /\bdur=([\d.]+)/.exec(response?.headers.get("Server-Timing") ?? "")?.[1];
+  if (told && typeof data === "object" && data !== null) worked.set(data, Number(told));
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response?: Response;
+}
+
 /** The data of an answer, in the type that the API's document gives it, or its problems as an exception. */
-export async function take<T>(answer: Promise<{ data?: T; error?: unknown }>): Promise<T> {
-  let found: { data?: T; error?: unknown };
+export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let found: Answer<T>;
   try {
     found = await answer;
   } catch {
     throw new ProblemAnswer(UNREACHABLE);
   }
+  timed(found.data, found.response);
   if (found.data !== undefined) return found.data;
   throw new ProblemAnswer(isProblem(found.error) ? found.error : UNREACHABLE);
 }

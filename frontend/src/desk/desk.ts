@@ -54,6 +54,7 @@ interface Desk {
   saving: boolean;
   /** Whether something was typed that is saved only when it is left. */
   typing: boolean;
+  /** How long the server worked for the last gesture, in milliseconds. */
   elapsed: number | null;
   complaint: string | null;
   /** The revision that was made last here, so that it can be taken back where it is told. */

@@ -1,10 +1,18 @@
+import { Link } from "react-router";
 import { api, take, type ModelState, type Run } from "../client/client";
 import { attempt } from "../api/attempt";
 import type { Gestures } from "../api/gestures";
 import { useServer } from "../client/server";
 import { isOpen } from "../api/runs";
-import { complain, useDesk } from "../desk/desk";
+import { complain, list, select, useDesk, write } from "../desk/desk";
 import { resampleWords } from "../shared/numbers";
+
+/** With nothing selected and nothing in front of it, the lens tells what is wrong with the model. */
+function lookAtProblems() {
+  select(null);
+  list(false);
+  write(false);
+}
 
 /** The foot of the frame: saved, estimated, running, wanting attention. */
 export function Status({
@@ -24,11 +32,19 @@ export function Status({
   const complaint = useDesk((desk) => desk.complaint);
   const { shown } = model;
   const errors = model.problems.filter((p) => p.severity === "error" && p.code !== "empty_model").length;
-  const estimated = model.estimated
-    ? `Estimated${elapsed === null ? "" : ` in ${Math.round(elapsed)} ms`} · n = ${shown?.n_used}`
-    : errors > 0
-      ? "Not estimated: see the lens"
-      : "Nothing to estimate yet";
+  const estimated = model.estimated ? (
+    `Estimated${elapsed === null ? "" : ` in ${Math.round(elapsed)} ms`} · n = ${shown?.n_used}`
+  ) : errors > 0 ? (
+    <Link
+      to={`/projects/${model.project_id}/model`}
+      className="font-semibold text-base-content hover:underline"
+      onClick={lookAtProblems}
+    >
+      Not estimated: see why
+    </Link>
+  ) : (
+    "Nothing to estimate yet"
+  );
   return (
     <footer className="flex h-[27px] shrink-0 items-center gap-6 bg-base-200 px-4 text-sm text-quiet">
       <span data-testid="saved">{savedWords(answers, saving, typing)}</span>

@@ -68,12 +68,13 @@ class Observed:
 @dataclass(frozen=True)
 class SetUp:
     """A model made ready to be estimated: what is observed of every block, how many parameters of the covariances it asks for,
-    and whatever its family needs."""
+    whatever its family needs, and how many parameters there are with means and intercepts."""
 
     blocks: tuple[Observed, ...]
     n_asked: int
     own: Any
     takes_incomplete: bool = False  # whether cases with missing answers could be used as they are
+    n_free: int = 0
 
     @property
     def names(self) -> tuple[str, ...]:

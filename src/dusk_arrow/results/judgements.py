@@ -122,9 +122,10 @@ def sample_notes(set_up: SetUp, missing: str = "listwise") -> list[Problem]:
         for note in _missing_notes(block.evidence, block.names, missing, set_up.takes_incomplete)
     ]
     if asked and n < 5 * asked:
+        apart = set_up.n_free > asked
+        of = f"{asked} of {set_up.n_free} parameters, means and intercepts apart," if apart else f"{asked} parameters"
         message = (
-            f"{n} cases for {asked} parameters are {n / asked:.1f} to 1; "
-            "5 to 1 is the least usually asked for (Bentler & Chou 1987)."
+            f"{n} cases for {of} are {n / asked:.1f} to 1; 5 to 1 is the least usually asked for (Bentler & Chou 1987)."
         )
         notes.append(Problem("few_cases_per_parameter", "warning", message))
     elif n < 100:

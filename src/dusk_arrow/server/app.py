@@ -36,6 +36,7 @@ from dusk_arrow.server import (
     runs,
     security,
     sentences,
+    timing,
     trail,
     transient,
     view,
@@ -82,6 +83,7 @@ def create_app(
     app.extensions["dusk_arrow"] = Context(
         sessions, Runs(sessions, workers, scheduler), Readers(), TransientBootstraps(), ResultsCache()
     )
+    timing.install(app)
     security.install(app)
     bounds.install(app)
     problems.install(app)

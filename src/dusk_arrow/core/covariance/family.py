@@ -24,7 +24,7 @@ from dusk_arrow.core.covariance.local_fit import standardized_residuals
 from dusk_arrow.core.covariance.modification import modification_indices
 from dusk_arrow.core.covariance.monte_carlo import effect_draws
 from dusk_arrow.core.covariance.options import OPTIONS
-from dusk_arrow.core.covariance.parameters import free_keys
+from dusk_arrow.core.covariance.parameters import count_free, free_keys
 from dusk_arrow.core.covariance.point import BlockPoint
 from dusk_arrow.core.covariance.quality import assess_quality
 from dusk_arrow.core.covariance.scores import score_weights
@@ -162,7 +162,7 @@ class CovarianceFamily:
         blocks = tuple(
             Observed(table.observed, own, table.group) for table, own in zip(ready.tables, ready.evidence, strict=True)
         )
-        return SetUp(blocks, len(asked), ready, ready.estimator.takes_incomplete), problems
+        return SetUp(blocks, len(asked), ready, ready.estimator.takes_incomplete, count_free(ready.tables)), problems
 
     def identify(self, set_up: SetUp) -> list[Problem]:
         """Parameters that no data could tell apart."""
