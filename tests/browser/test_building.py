@@ -283,7 +283,7 @@ def test_the_foot_leads_to_why_nothing_is_estimated(page: Page) -> None:
     page.until(lambda: "/quality" in page.driver.current_url)
     page.named("estimated").find_element("css selector", "a").click()
     page.until(lambda: "/model" in page.driver.current_url)
-    page.until(lambda: "identified" in page.find("[aria-label='Lens']").text)
+    page.until(lambda: "The model asks for" in page.find("[aria-label='Lens']").text)
     assert not page.all("[aria-label='Sentences of the model']")
     assert page.errors() == []
 
