@@ -16,8 +16,9 @@ from dusk_arrow.core.observations.data import Column, DataSet, Moments, Source
 from dusk_arrow.core.observations.evidence import identity
 from dusk_arrow.core.observations.gathering import gather
 from dusk_arrow.results import identity as identities
+from dusk_arrow.results.chosen import OF_RUN
 from dusk_arrow.results.identity import identity_of
-from dusk_arrow.results.settings import OF_RESAMPLES, Settings
+from dusk_arrow.results.settings import Settings
 from tests.conftest import demo_data
 
 RNG = np.random.default_rng(4)
@@ -103,7 +104,7 @@ def test_another_identity_for_other_settings(name: str) -> None:
     """A setting that is not in the identity shows yesterday's numbers after it was changed."""
     assert of(**{name: SETTINGS[name]}) != of()
     kept = Settings(**{name: SETTINGS[name]}).of_estimation() == Settings().of_estimation()
-    assert kept == (name in OF_RESAMPLES), "a run answers for every setting but those of its resamples"
+    assert kept == (name in OF_RUN), "a run answers for every setting but those of its resamples"
 
 
 def test_another_identity_for_other_sentences_and_numbers(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -220,7 +220,7 @@ def test_settings_are_revisions(client: FlaskClient, created: dict[str, Any]) ->
     changed = client.put(f"/api/models/{created['model_id']}/settings", json=body).get_json()
     assert changed["shown"]["n_used"] == 412
     assert fit(client, changed)["scaled"]["scaling_factor"] > 0
-    assert "full-information" in changed["revision"]["words"]
+    assert "full information" in changed["revision"]["words"]
     assert client.put(f"/api/models/{created['model_id']}/settings", json=body).status_code == 409
     undone = step(client, f"/api/models/{created['model_id']}", "undo").get_json()
     assert undone["shown"]["n_used"] == 349
