@@ -44,12 +44,14 @@ export function DropZone({ words, compact = false, project = null }: Props) {
     begin(file, project);
     void navigate("/import");
   };
+  const pastes = project === null; // beside the table of a study a paste is hardly meant for another file
   const paste = useEffectEvent((event: ClipboardEvent) => look(pastedFile(event)));
   useEffect(() => {
+    if (!pastes) return undefined;
     const pasted = (event: ClipboardEvent) => paste(event);
     document.addEventListener("paste", pasted);
     return () => document.removeEventListener("paste", pasted);
-  }, []);
+  }, [pastes]);
   const Pick = compact ? Action : Primary;
   return (
     <div
