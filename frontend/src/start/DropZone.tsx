@@ -71,9 +71,11 @@ export function DropZone({ words, compact = false, project = null }: Props) {
       <Pick onClick={() => input.current?.click()}>
         <Upload size={14} /> Choose a file
       </Pick>
-      <p className="text-sm text-quiet">
-        or paste a table here: cases, or correlations as a paper prints them
-      </p>
+      {pastes && (
+        <p className="text-sm text-quiet">
+          or paste a table here: cases, or correlations as a paper prints them
+        </p>
+      )}
       <input
         ref={input}
         type="file"
