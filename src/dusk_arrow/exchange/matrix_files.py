@@ -13,7 +13,6 @@ from dusk_arrow.core.observations.screening import check_covariance
 from dusk_arrow.core.problems import Problem, Repair, counted
 from dusk_arrow.core.texts import plain_name
 from dusk_arrow.exchange.number_marks import Mark, value
-from dusk_arrow.exchange.printed_matrices import straightened
 from dusk_arrow.exchange.reading_options import ReadAgain, refuse
 
 EXTRA_ROWS = ("n", "sd", "mean")
@@ -54,9 +53,7 @@ def _take_apart(rows: list[list[str]]) -> Table:
 
 def looks_like_matrix(rows: list[list[str]], mark: Mark = ".") -> bool:
     """Whether rows are those of a matrix of named variables: with names in front of the rows too, as a triangle, or
-    square, symmetric and possible as covariances; or as papers print one."""
-    if straightened(rows[: MOST_ROWS + 1], mark) is not None:
-        return True
+    square, symmetric and possible as covariances."""
     if not 3 <= len(rows) <= MOST_ROWS:
         return False
     table = _take_apart(rows)
@@ -213,15 +210,12 @@ def read_matrix(
     Further rows named `n`, `sd` and `mean` may follow; `sds` and `means` that are given replace them. Raises ProblemError when it cannot be used; correlations
     without SDs, and a matrix that is not positive definite, are read with a warning.
     """
-    printed = straightened(rows, mark)
-    rows = rows if printed is None else printed.rows
     if len(rows) < 3:
         raise refuse("not_a_matrix", "The file holds no matrix: a line of names and a line per variable are needed.")
     table = _take_apart(rows)
     names = table.names
     matrix, problems = _matrix(table, mark)
     _possible(names, matrix)
-    problems += [] if printed is None else printed.notes
     sd = _beside(table, "sd", mark, sds)
     own_means = _beside(table, "mean", mark, means)
     correlations = bool(np.allclose(np.diag(matrix), 1.0, atol=1e-8))
@@ -243,9 +237,8 @@ def read_matrix(
     return Moments(name, tuple(names), matrix, cases, divisor_offset, own_means, sd is None and correlations), problems
 
 
-def taken_as_matrix(rows: list[list[str]], mark: Mark) -> Problem:
+def taken_as_matrix(rows: list[list[str]]) -> Problem:
     """What is said where a file was recognised as a matrix, with the way to read it otherwise."""
-    printed = straightened(rows, mark)
-    count = len(_take_apart(rows if printed is None else printed.rows).names)
+    count = len(_take_apart(rows).names)
     message = f"The rows are read as a covariance or correlation matrix of {count} variables, not as cases."
     return Problem("read_as_matrix", "note", message, (), (Repair("They are cases", ReadAgain({"kind": "cases"})),))

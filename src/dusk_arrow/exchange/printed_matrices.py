@@ -25,6 +25,7 @@ NUMBERED = re.compile(r"^\d+[.)]?\s+(?=\D)")
 NUMBER_ALONE = re.compile(r"^\d+[.)]?$")
 CASES = re.compile(r"\bn\s*=\s*([\d,]*\d)", re.IGNORECASE)
 DASH, FEWEST = "–", 2
+MOST_BESIDE = 1 + len(set(STATISTICS.values()))  # numbers in a line that are not the matrix's: its own, and statistics
 
 
 @dataclass(frozen=True)
@@ -44,39 +45,34 @@ class _Line:
     bracketed: bool = False
 
 
-def _number(cell: str) -> str:
-    """A cell without what papers add to a number; dashes are all one."""
-    cell = cell.strip()
-    return DASH if cell in DASHES else MINUS.sub("-", STARS.sub("", cell))
-
-
-def _reads(cell: str, mark: Mark) -> bool:
-    inner = IN_BRACKETS.match(_number(cell))
-    return _number(cell) == DASH or bool(np.isfinite(value(inner.group(1) if inner else _number(cell), mark)))
+def _number(cell: str, mark: Mark) -> tuple[str, bool] | None:
+    """A cell without what papers add to a number, and whether it stood in brackets; dashes are all one, None is text."""
+    if cell in DASHES:
+        return DASH, False
+    inner = IN_BRACKETS.match(cell)
+    plain = MINUS.sub("-", STARS.sub("", inner.group(1) if inner else cell))
+    return (plain, bool(inner)) if np.isfinite(value(plain, mark)) else None
 
 
 def _line(row: list[str], mark: Mark) -> _Line | None:
     """None for a line in whose numbers there is text."""
     cells = [cell.strip() for cell in row if cell.strip()]
-    if len(cells) > 1 and NUMBER_ALONE.match(cells[0]) and not _reads(cells[1], mark):
-        cells = cells[1:]  # the number of the row
-    front = 0
-    while front < len(cells) and not _reads(cells[front], mark):
-        front += 1
-    name = NUMBERED.sub("", plain_name(" ".join(cells[:front])))
-    numbers = [_number(cell) for cell in cells[front:]]
-    if not all(_reads(cell, mark) for cell in numbers):
+    read = [_number(cell, mark) for cell in cells]
+    if len(cells) > 1 and NUMBER_ALONE.match(cells[0]) and read[1] is None:
+        cells, read = cells[1:], read[1:]  # the number of the row
+    front = next((at for at, found in enumerate(read) if found is not None), len(read))
+    numbers = [found for found in read[front:] if found is not None]
+    if len(numbers) < len(read) - front:
         return None
-    inner = [IN_BRACKETS.match(cell) for cell in numbers]
-    numbers = [found.group(1) if found else cell for found, cell in zip(inner, numbers, strict=True)]
-    return _Line(name, numbers, any(inner))
+    name = NUMBERED.sub("", plain_name(" ".join(cells[:front])))
+    return _Line(name, [number for number, _ in numbers], any(bracketed for _, bracketed in numbers))
 
 
 def _heads(row: list[str], mark: Mark) -> list[str] | None:
     """The heads of the columns, where a line is one of heads: without numbers, or with those of the variables in order."""
     cells = [cell.strip() for cell in row if cell.strip()]
     counted = [cell.rstrip(".)") for cell in cells if NUMBER_ALONE.match(cell)]
-    if any(_reads(cell, mark) and not NUMBER_ALONE.match(cell) for cell in cells):
+    if any(_number(cell, mark) is not None and not NUMBER_ALONE.match(cell) for cell in cells):
         return None
     if counted and (len(counted) < FEWEST or counted != [str(i + 1) for i in range(len(counted))]):
         return None
@@ -112,20 +108,31 @@ def _triangle(numbers: list[list[str]], mark: Mark) -> list[list[str]] | None:
     return full
 
 
-def straightened(rows: list[list[str]], mark: Mark) -> Printed | None:
-    """A printed matrix as a file would have it; None where the rows are none, or where nothing needs to be brought into shape."""
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
-    heads = _heads(rows[0], mark) if rows else None
-    body, cases = [], None
-    for row in rows[0 if heads is None else 1 :]:
+def _without_notes(rows: list[list[str]]) -> tuple[list[list[str]], str | None]:
+    """The lines that are no notes, and the number of cases where a note tells it."""
+    kept, cases = [], None
+    for row in rows:
         text = " ".join(row).strip()
         if text.casefold().startswith(("note", "*", "n =", "n=")):
             found = CASES.search(text)
             cases = found.group(1).replace(",", "") if found else cases
-            continue
+        else:
+            kept.append(row)
+    return kept, cases
+
+
+def straightened(rows: list[list[str]], mark: Mark) -> Printed | None:
+    """A printed matrix as a file would have it; None where the rows are none, or where nothing needs to be brought into shape."""
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    heads = _heads(rows[0], mark) if rows else None
+    rows, cases = _without_notes(rows[0 if heads is None else 1 :])
+    if len(rows) > max((sum(map(bool, row)) for row in rows), default=0) + MOST_BESIDE:
+        return None  # cases: more lines than there could be variables
+    body = []
+    for row in rows:
         line = _line(row, mark)
-        if line is None:
-            return None
+        if line is None or len(line.numbers) > len(rows) + MOST_BESIDE:
+            return None  # or more numbers in a line, so the others need not be read
         body.append(line)
     below = {STATISTICS[line.name.casefold()]: line.numbers for line in body if line.name.casefold() in STATISTICS}
     body = [line for line in body if line.name.casefold() not in STATISTICS]

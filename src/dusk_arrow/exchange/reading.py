@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from importlib import import_module
 from pathlib import Path
 from typing import TypeVar
@@ -14,6 +14,7 @@ from dusk_arrow.exchange.csv_files import MOST_BYTES, first_rows, lay_out, read_
 from dusk_arrow.exchange.file_formats import DELIMITED, NOT_READ, WORKBOOK, FileFormat, endings, format_of
 from dusk_arrow.exchange.matrix_files import MOST_ROWS, looks_like_matrix, read_matrix, taken_as_matrix
 from dusk_arrow.exchange.number_marks import Mark
+from dusk_arrow.exchange.printed_matrices import straightened
 from dusk_arrow.exchange.reading_options import Reading, ReadingOptions, refuse
 
 T = TypeVar("T")
@@ -72,9 +73,17 @@ def _guarded(kind: str, read: Callable[[], T]) -> T:
         raise refuse("file_broken", f"The {kind} file is damaged or cut off and cannot be read ({first}).") from None
 
 
-def matrix_rows(content: bytes, file_name: str, options: ReadingOptions) -> tuple[list[list[str]], Mark] | None:
-    """The rows of a file that holds a matrix, or is said to, with its decimal mark; None for any other file. Raises
-    ProblemError."""
+@dataclass(frozen=True)
+class MatrixRows:
+    """The rows of a matrix as files have them, their decimal mark, and what is to be said where they were printed otherwise."""
+
+    rows: list[list[str]]
+    mark: Mark
+    notes: tuple[Problem, ...] = ()
+
+
+def matrix_rows(content: bytes, file_name: str, options: ReadingOptions) -> MatrixRows | None:
+    """The rows of a file that holds a matrix, or is said to; None for any other file. Raises ProblemError."""
     if options.kind == "cases":
         return None
     if is_text(content, file_name):
@@ -92,7 +101,10 @@ def matrix_rows(content: bytes, file_name: str, options: ReadingOptions) -> tupl
             return None  # the reader of cases says what is wrong with it
     else:
         return None
-    return (rows, mark) if options.kind == "matrix" or looks_like_matrix(rows, mark) else None
+    printed = straightened(rows, mark)
+    if printed is not None:
+        return MatrixRows(printed.rows, mark, printed.notes)
+    return MatrixRows(rows, mark) if options.kind == "matrix" or looks_like_matrix(rows, mark) else None
 
 
 def read_any(
@@ -103,7 +115,7 @@ def read_any(
 
 
 def read_as(
-    found: tuple[list[list[str]], Mark] | None,
+    found: MatrixRows | None,
     content: bytes,
     file_name: str,
     options: ReadingOptions,
@@ -114,11 +126,10 @@ def read_as(
     if found is None:
         reading = read_file(content, file_name, options)
         return reading.data, reading.problems
-    rows, mark = found
-    said = [] if options.kind == "matrix" else [taken_as_matrix(rows, mark)]
+    said = [*([] if options.kind == "matrix" else [taken_as_matrix(found.rows)]), *found.notes]
     try:
         moments, noticed = read_matrix(
-            rows, Path(file_name).stem or "matrix", n, divisor_offset, mark, options.sds, options.means
+            found.rows, Path(file_name).stem or "matrix", n, divisor_offset, found.mark, options.sds, options.means
         )
     except ProblemError as error:
         raise ProblemError([*error.problems, *said]) from None
