@@ -13,7 +13,7 @@ from pathlib import Path
 
 from dusk_arrow.core.family_options import FAMILY_OPTIONS, USUAL, options_by_name
 from dusk_arrow.core.options import Option
-from dusk_arrow.core.run_options import RUN_OPTIONS
+from dusk_arrow.core.run_options import INTERVAL, RUN_OPTIONS
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -47,7 +47,6 @@ def chosen_settings() -> dict[str, str]:
     ]
     fields = [f"    {option.name}: {_literal(option)} = {_field(option)}" for option in every]
     of_run = [option.name for option in every if option.of_run]
-    intervals = next(option for option in RUN_OPTIONS if option.name == "interval")
     return {
         "src/dusk_arrow/core/chosen_settings.py": (
             f'"""What families read of what was chosen among their options.\n\n{made}\n"""\n\nfrom __future__ import annotations\n\n'
@@ -58,7 +57,7 @@ def chosen_settings() -> dict[str, str]:
             f'"""Settings that are chosen among the options of families.\n\n{made}\n"""\n\nfrom __future__ import annotations\n\n'
             "from typing import Literal\n\nfrom pydantic import BaseModel, Field\n\n"
             f"FamilyName = Literal[{families}]\nEstimatorName = {_literal(options_by_name()['estimator'])}\n"
-            f"IntervalName = {_literal(intervals)}\nOF_RUN = {json.dumps(of_run)}\n\n\n"
+            f"IntervalName = {_literal(INTERVAL)}\nOF_RUN = {json.dumps(of_run)}\n\n\n"
             'class Chosen(BaseModel):\n    """The family and what is chosen of every option; defaults are those of the first family."""\n\n'
             f"    family: FamilyName = {json.dumps(USUAL)}\n" + "\n".join(fields) + "\n"
         ),

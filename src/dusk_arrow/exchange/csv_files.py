@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 MOST_BYTES = 200 * 1024 * 1024
 MOST_COLUMNS = 5000
-NUMBER_ALONE = re.compile(r"^\s*[\d.,]+\s*$")
+ONE_NUMBER = re.compile(r"^\s*[\d.,]+\s*$")
 DELIMITERS = (",", ";", "\t", "|")
 csv.field_size_limit(MOST_BYTES)
 
@@ -81,10 +81,9 @@ def guess_delimiter(text: str) -> str:
             best, highest = mark, (even, common, share)
     if best or not lines:
         return best or ","
-    told = (
-        lines[1] if len(lines) > 1 and NUMBER_ALONE.match(lines[0]) else lines[0]
-    )  # a triangle may begin with a single number
-    counts = {mark: told.count(mark) for mark in (*DELIMITERS, " ")}  # and has as many widths as lines
+    # A triangle has as many widths as lines, and its first may be a single number.
+    told = lines[1] if len(lines) > 1 and ONE_NUMBER.match(lines[0]) else lines[0]
+    counts = {mark: told.count(mark) for mark in (*DELIMITERS, " ")}
     return max(counts, key=lambda mark: counts[mark]) if any(counts.values()) else ","
 
 

@@ -156,9 +156,8 @@ class Estimator(ABC):
             return None
         gammas = [b.layout.covariance_of_moments(cases_of(b.evidence)) / b.share for b in point.blocks]
         free = [np.eye(block.layout.size)[:, block.layout.left_free] for block in point.blocks]
-        zeros = block_diag(*free).reshape(-1, sum(own.shape[1] for own in free))
         ends = np.cumsum([block.layout.size for block in point.blocks])[:-1]
-        slopes = [block.slopes for block in point.blocks], np.split(zeros, ends)
+        slopes = [block.slopes for block in point.blocks], np.split(block_diag(*free), ends)
         found = []
         for which, own in enumerate(slopes):
             each = [
