@@ -92,6 +92,16 @@ def test_what_was_taken_for_what_is_said() -> None:
     assert all("read_as_matrix" in found for found in codes.values())
 
 
+def test_variances_are_not_taken_for_correlations() -> None:
+    """Dashes among variances, or brackets beside them, would once have made ones of the variances without a word."""
+    with pytest.raises(ProblemError):
+        read_any(b"a\t4\nb\t2.4\t-\nc\t1\t.8\t4\n", "t.txt", ReadingOptions(kind="matrix"), 100)
+    found, problems = read_any(b"a\t.64\nb\t(.12)\t.81\nc\t.10\t.08\t.49\n", "t.txt", ReadingOptions(), 100)
+    assert isinstance(found, Moments)
+    np.testing.assert_allclose(found.covariance, [[0.64, 0.12, 0.10], [0.12, 0.81, 0.08], [0.10, 0.08, 0.49]])
+    assert "diagonal_in_brackets" not in [p.code for p in problems]
+
+
 def test_typing_errors_stay_errors() -> None:
     """A triangle with a number too few, or one that differs from its mirror image by a slip, is not guessed at."""
     for text in ("Trust,1\nJoy,.45,1\nPlay,.30,1\n", "a,b,c\n1,.4,.3\n.5,1,.2\n.3,.2,1\n"):

@@ -42,16 +42,21 @@ class _Line:
 
     name: str
     numbers: list[str]
-    bracketed: bool = False
 
 
-def _number(cell: str, mark: Mark) -> tuple[str, bool] | None:
-    """A cell without what papers add to a number, and whether it stood in brackets; dashes are all one, None is text."""
+def _number(cell: str, mark: Mark) -> str | None:
+    """A cell without what papers add to a number, but for brackets; dashes are all one, None is text."""
     if cell in DASHES:
-        return DASH, False
+        return DASH
     inner = IN_BRACKETS.match(cell)
     plain = MINUS.sub("-", STARS.sub("", inner.group(1) if inner else cell))
-    return (plain, bool(inner)) if np.isfinite(value(plain, mark)) else None
+    if not np.isfinite(value(plain, mark)):
+        return None
+    return f"({plain})" if inner else plain
+
+
+def _bare(number: str) -> str:
+    return number.strip("()")
 
 
 def _line(row: list[str], mark: Mark) -> _Line | None:
@@ -65,7 +70,7 @@ def _line(row: list[str], mark: Mark) -> _Line | None:
     if len(numbers) < len(read) - front:
         return None
     name = NUMBERED.sub("", plain_name(" ".join(cells[:front])))
-    return _Line(name, [number for number, _ in numbers], any(bracketed for _, bracketed in numbers))
+    return _Line(name, numbers)
 
 
 def _heads(row: list[str], mark: Mark) -> list[str] | None:
@@ -99,7 +104,7 @@ def _triangle(numbers: list[list[str]], mark: Mark) -> list[list[str]] | None:
             full[i][j] = cell
             full[j][i] = full[j][i] or cell
     if lengths == [p] * p:
-        found = np.array([[value(cell, mark) for cell in row] for row in full])
+        found = np.array([[value(_bare(cell), mark) for cell in row] for row in full])
         np.fill_diagonal(found, 1)
         if p <= FEWEST or not np.array_equal(found, found.T):
             return None
@@ -151,7 +156,7 @@ def straightened(rows: list[list[str]], mark: Mark) -> Printed | None:
             return None
     if matrix is None or len(set(names)) < p:
         return None
-    return _as_file(body, names, matrix, beside, below, cases, heads is None or len(named) < p)
+    return _as_file(body, names, matrix, beside, below, cases, heads is None or len(named) < p, mark)
 
 
 def _as_file(
@@ -162,28 +167,32 @@ def _as_file(
     below: dict[str, list[str]],
     cases: str | None,
     no_heads: bool,
+    mark: Mark,
 ) -> Printed | None:
     p, notes = len(names), []
     diagonal = [matrix[i][i] for i in range(p)]
-    implied = [cell == DASH for cell in diagonal]
-    bracketed = any(line.bracketed for line in body)
-    changed = any(implied) or bracketed or bool(beside) or no_heads or cases is not None
+    bracketed = any(cell.startswith("(") for cell in diagonal)
+    implied = [cell == DASH or cell.startswith("(") for cell in diagonal]
+    if any(implied) and not all(
+        known or float(value(cell, mark)) == 1 for known, cell in zip(implied, diagonal, strict=True)
+    ):
+        return None  # variances among dashes: nothing says which of the numbers are correlations
+    changed = any(implied) or bool(beside) or no_heads or cases is not None
     inside = [matrix[i][j] for i in range(p) for j in range(p) if i != j]
     if not changed or DASH in inside or not (p > FEWEST or any(line.name for line in body)):
         return None
-    if bracketed or any(implied):
-        if bracketed:
-            message = "The numbers in brackets on the diagonal are taken for reliabilities; correlations have 1 there."
-            notes.append(Problem("diagonal_in_brackets", "note", message))
-        for i in range(p):
-            matrix[i][i] = "1"
+    if bracketed:
+        message = "The numbers in brackets on the diagonal are taken for reliabilities; correlations have 1 there."
+        notes.append(Problem("diagonal_in_brackets", "note", message))
+    for i, known in enumerate(implied):
+        matrix[i][i] = "1" if known else matrix[i][i]
     if names[0] == "v1" and not body[0].name:
         message = f"The matrix has no names; its variables are called v1 to v{p}, in its order."
         notes.append(Problem("names_made", "note", message))
-    rows = [["", *names], *([name, *row] for name, row in zip(names, matrix, strict=True))]
+    rows = [["", *names], *([name, *map(_bare, row)] for name, row in zip(names, matrix, strict=True))]
     for at, which in enumerate(beside):
-        rows.append([which, *(line.numbers[at] for line in body)])
-    rows += [[which, *numbers] for which, numbers in below.items()]
+        rows.append([which, *(_bare(line.numbers[at]) for line in body)])
+    rows += [[which, *map(_bare, numbers)] for which, numbers in below.items()]
     if cases is not None and "n" not in [*beside, *below]:
         rows.append(["n", cases])
     return Printed(rows, tuple(notes))
