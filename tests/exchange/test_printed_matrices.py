@@ -102,6 +102,13 @@ def test_variances_are_not_taken_for_correlations() -> None:
     assert "diagonal_in_brackets" not in [p.code for p in problems]
 
 
+def test_reliabilities_without_brackets_are_asked_about() -> None:
+    """Beside SDs they were taken for variances, and every correlation for a larger one."""
+    text = "Variable\tM\tSD\t1\t2\nTrust\t3.4\t.80\t.84\nJoy\t2.9\t1.10\t.45\t.79\nN = 278\n"
+    with pytest.raises(ProblemError, match="If reliabilities stand there"):
+        read_any(text.encode(), "t.txt", ReadingOptions())
+
+
 def test_typing_errors_stay_errors() -> None:
     """A triangle with a number too few, or one that differs from its mirror image by a slip, is not guessed at."""
     for text in ("Trust,1\nJoy,.45,1\nPlay,.30,1\n", "a,b,c\n1,.4,.3\n.5,1,.2\n.3,.2,1\n"):

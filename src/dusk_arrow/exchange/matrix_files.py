@@ -222,6 +222,12 @@ def read_matrix(
     if sd is not None:
         if not (sd > 0).all():
             raise refuse("impossible_variance", "An SD of the matrix is 0 or below.")
+        if not correlations:
+            message = (
+                "The diagonal of the matrix is not 1, so beside SDs it is none of correlations. If reliabilities stand there, "
+                "put dashes in their place; if variances do, leave the SDs out."
+            )
+            raise refuse("sds_beside_variances", message)
         matrix = matrix * np.outer(sd, sd)
     cases, noticed = _cases(n, table, mark)
     if sd is None and correlations:
